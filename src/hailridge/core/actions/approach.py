@@ -1,0 +1,85 @@
+"""Approaching a value gradually, by a half-life or over a time, with springiness on request; the curve does not depend on the steps."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Array, Rows
+from hailridge.core.scene import ColumnSpec, Scene
+from hailridge.model import fields
+from hailridge.model.parts import Action, Amount
+
+SETTLED_HALVES = 7.0
+"""A springy approach 'over a time' is within one per cent after seven halvings (2⁻⁷ ≈ 0.8 %)."""
+
+
+class Approach(Action):
+    title: ClassVar[str] = "approach a value"
+    sentence: ClassVar[str] = "approach {attribute} {amount} {manner} {time}[, springiness {springiness}]"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = (
+        "Moves the attribute toward a value. *Over* a time: evenly, arriving when that time has passed since the rule began to hold. "
+        "*Halving every*: each such time halves what is left, fast first, then ever slower. Springiness makes it swing past and "
+        "settle: 0 not at all, 0.5 lively, 0.9 wobbly."
+    )
+
+    kind: Literal["approach"] = "approach"
+    attribute: str = fields.reference("attribute", label="Attribute")
+    amount: Amount = fields.amount(0.0, label="Toward", value_from="attribute")
+    manner: Literal["over", "half_life"] = fields.choice("over", {"over": "over", "half_life": "halving every"}, label="How")
+    time: float = fields.number(0.5, unit="s", low=1e-4, high=1e4, soft=(0.04, 5), label="Time")
+    springiness: float = fields.number(0.0, low=0, high=0.95, soft=(0, 0.95), label="Springiness")
+
+    def memory(self, scene: Scene) -> dict[str, ColumnSpec]:
+        """State per particle: when the approach began and was last at work, and the rate of a springy one."""
+        columns: dict[str, ColumnSpec] = {}
+        if self.springiness > 0:
+            columns[f"rate {self.item}"] = ("f4", scene.width_of(self.attribute), 0.0)
+        if self.springiness > 0 or self.manner == "over":
+            columns |= {f"began {self.item}": ("f4", 1, 0.0), f"worked {self.item}": ("f4", 1, -1e30)}
+        return columns
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        present = moment.read_attribute(self.attribute, rows)
+        target = np.asarray(self.amount.give(moment, rows), np.float32)
+        if self.manner == "half_life" and self.springiness == 0:
+            kept = np.float32(0.5 ** (moment.dt / self.time))
+            moment.write_attribute(self.attribute, rows, target + (present - target) * kept)
+            return
+        elapsed, afresh = self._elapsed(moment, rows)
+        if self.springiness > 0:
+            moment.write_attribute(self.attribute, rows, self._spring(moment, rows, present, target, afresh))
+            return
+        # Evenly: of the way that is left, this step's part of the time that is left.
+        left = np.maximum(np.float32(self.time) - elapsed, 0)
+        share = np.where(left > moment.dt * 1.001, moment.dt / np.maximum(left, 1e-9), 1.0).astype(np.float32)
+        share = share[:, None] if present.ndim == 2 else share
+        moment.write_attribute(self.attribute, rows, present + (target - present) * share)
+
+    def _elapsed(self, moment: Moment, rows: Rows) -> tuple[Array, Array]:
+        """Seconds since the approach began without a break, and for whom it begins now: (k,) each."""
+        began, worked = moment.column(f"began {self.item}"), moment.column(f"worked {self.item}")
+        now = np.float32(moment.time)
+        afresh = worked[rows] < now - np.float32(moment.dt * 1.5 + 1e-6)
+        began[rows] = np.where(afresh, now, began[rows])
+        worked[rows] = now
+        return now - began[rows], afresh
+
+    def _spring(self, moment: Moment, rows: Rows, present: Array, target: Array, afresh: Array) -> Any:
+        """One exact step of a damped oscillator whose envelope halves every half-life (closed form, so any step gives the same curve)."""
+        column = moment.column(f"rate {self.item}")
+        rate = column[rows].astype(np.float64)
+        rate[afresh] = 0.0
+        half_life = self.time if self.manner == "half_life" else self.time / SETTLED_HALVES
+        damping = math.log(2.0) / half_life
+        ratio = 1.0 - self.springiness
+        swing = damping / ratio * math.sqrt(max(1e-12, 1.0 - ratio * ratio))
+        away = present.astype(np.float64) - target
+        kept, c, s = math.exp(-damping * moment.dt), math.cos(swing * moment.dt), math.sin(swing * moment.dt)
+        other = (rate + damping * away) / swing
+        column[rows] = kept * (rate * c - (swing * away + damping * other) * s)
+        return target + kept * (away * c + other * s)

@@ -1,0 +1,71 @@
+"""Writing attributes: set, add, multiply."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows
+from hailridge.model import fields
+from hailridge.model.parts import Action, Amount
+
+PER_WORDS = {"second": "a second", "occasion": "at once"}
+
+
+class Set(Action):
+    title: ClassVar[str] = "set an attribute"
+    sentence: ClassVar[str] = "set {attribute} to {amount}"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = "Gives the attribute a value at once, each time that the rule acts."
+
+    kind: Literal["set"] = "set"
+    attribute: str = fields.reference("attribute", label="Attribute")
+    amount: Amount = fields.amount(1.0, label="To", value_from="attribute")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        moment.write_attribute(self.attribute, rows, self.amount.give(moment, rows))
+
+
+class Add(Action):
+    title: ClassVar[str] = "add to an attribute"
+    sentence: ClassVar[str] = "add {amount} to {attribute} {per}"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = (
+        "Adds to what is there. *A second*: spread over time, whatever the steps. *At once*: the whole amount each time that the rule "
+        "acts; in a rule that acts at each step, that depends on the frame rate."
+    )
+
+    kind: Literal["add"] = "add"
+    attribute: str = fields.reference("attribute", label="Attribute")
+    amount: Amount = fields.amount(1.0, label="Add", value_from="attribute")
+    per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        share = np.float32(moment.dt if self.per == "second" else 1.0)
+        present = moment.read_attribute(self.attribute, rows)
+        moment.write_attribute(self.attribute, rows, present + self.amount.give(moment, rows) * share)
+
+
+class Multiply(Action):
+    title: ClassVar[str] = "multiply an attribute"
+    sentence: ClassVar[str] = "multiply {attribute} by {factor} {per}"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = (
+        "*A second*: 0.5 leaves half after a second, a quarter after two, whatever the steps. *At once*: each time that the rule acts."
+    )
+
+    kind: Literal["multiply"] = "multiply"
+    attribute: str = fields.reference("attribute", label="Attribute")
+    factor: Amount = fields.amount(0.5, soft=(0, 2), label="By")
+    per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        factor = np.asarray(self.factor.give(moment, rows), np.float32)
+        if self.per == "second":
+            factor = np.sign(factor) * np.abs(factor) ** np.float32(moment.dt)
+        present = moment.read_attribute(self.attribute, rows)
+        if present.ndim == 2 and factor.ndim == 1:
+            factor = factor[:, None]
+        moment.write_attribute(self.attribute, rows, present * factor)

@@ -1,0 +1,77 @@
+"""Changing group, leaving, giving birth."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.moment import Litter, Moment
+from hailridge.core.particles import Rows, as_indices, number_of
+from hailridge.model import fields
+from hailridge.model.parts import Action, Amount
+
+HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "up": "upward", "any": "any way"}
+
+
+class Move(Action):
+    title: ClassVar[str] = "move to a group"
+    sentence: ClassVar[str] = "move to {group}"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = "The particle leaves its group and joins this one; the time in its group starts anew."
+
+    kind: Literal["move"] = "move"
+    group: str = fields.reference("group", label="Group")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        moment.move_to_group(rows, self.group)
+
+
+class Remove(Action):
+    title: ClassVar[str] = "remove"
+    sentence: ClassVar[str] = "remove it"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = "The particle leaves the effect at once. Rules further down no longer see it."
+
+    kind: Literal["remove"] = "remove"
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        moment.doom(rows)
+
+
+class Spawn(Action):
+    title: ClassVar[str] = "give birth"
+    sentence: ClassVar[str] = (
+        "split into {count} {group}, {parent}, thrown {speed} {heading}[ within {cone}][, around it by {around}], radius {radius}, "
+        "living {lifetime}[, {color}][, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour]"
+        "[, {inherit_radius} of its radius][, {inherit_life} of its remaining life]"
+    )
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = (
+        "Brings children into being where the particle is. Each percentage says how much of the child's first value comes from the "
+        "parent, the rest from the amount given here. Children meet the rules from the next step on; they begin with a clean memory, so "
+        "nothing that the parent had already set off happens to them by mistake."
+    )
+
+    kind: Literal["spawn"] = "spawn"
+    count: Amount = fields.amount(2.0, low=0, high=10_000, soft=(1, 50), label="How many")
+    group: str = fields.reference("group", label="Group")
+    parent: Literal["removed", "kept"] = fields.choice("removed", {"removed": "removing the parent", "kept": "keeping the parent"}, label="Parent")
+    speed: Amount = fields.amount(1.0, unit="m/s", low=0, high=10_000, soft=(0, 10), label="Added speed")
+    heading: Literal["motion", "surface", "up", "any"] = fields.choice("motion", HEADINGS, label="Heading")
+    cone: float = fields.number(40.0, unit="deg", low=0, high=180, soft=(0, 180), label="Within a cone of")
+    around: Amount = fields.amount(0.0, unit="m", low=0, high=100, soft=(0, 1), label="Around it by")
+    radius: Amount = fields.amount(0.03, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
+    lifetime: Amount = fields.amount(2.0, unit="s", low=0, high=100_000, soft=(0.1, 20), label="Lifetime")
+    color: Amount = fields.amount([0.85, 0.92, 0.95], value="color", low=0, high=1, label="Colour")
+    inherit_velocity: float = fields.number(0.0, unit="percent", low=-200, high=200, soft=(0, 100), label="Of its motion")
+    inherit_color: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its colour")
+    inherit_radius: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its radius")
+    inherit_life: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its remaining life")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        counts = np.broadcast_to(np.rint(self.count.give(moment, rows)).astype(np.int64), (number_of(rows),))
+        axes = moment.surface[rows] if self.heading == "surface" and len(moment.surface) == moment.count else None
+        moment.buffers.litters.append(Litter(as_indices(rows), counts, self, moment.actor, axes))
+        if self.parent == "removed":
+            moment.doom(rows)

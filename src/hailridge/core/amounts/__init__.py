@@ -1,0 +1,1 @@
+"""Values that are given: fixed, spread, mapped, over life."""

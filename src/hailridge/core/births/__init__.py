@@ -1,0 +1,1 @@
+"""How sources place, time and aim newborns."""

@@ -1,0 +1,1 @@
+"""Tests that a particle passes or fails."""

@@ -1,0 +1,99 @@
+"""Single tests: a quantity against an amount, a range, a fact, or chance."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows
+from hailridge.model import fields
+from hailridge.model.effect import ItemSeed
+from hailridge.model.parts import Amount, Condition, Quantity
+
+COMPARISONS = {"above": "passes", "at_least": "is at least", "below": "is under", "at_most": "is at most", "equal": "equals"}
+
+
+class Compare(Condition):
+    title: ClassVar[str] = "compare a quantity"
+    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = (
+        "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
+        "and choose *vary…*."
+    )
+
+    kind: Literal["compare"] = "compare"
+    quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
+    comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
+    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
+        match self.comparison:
+            case "above":
+                return read > threshold
+            case "at_least":
+                return read >= threshold
+            case "below":
+                return read < threshold
+            case "at_most":
+                return read <= threshold
+            case _:
+                return np.isclose(read, threshold, rtol=1e-5, atol=1e-6)
+
+
+class Between(Condition):
+    title: ClassVar[str] = "between two values"
+    sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = "Holds while the quantity is at least the first value and at most the second."
+
+    kind: Literal["between"] = "between"
+    quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
+    low: Amount = fields.amount(0.5, label="From", value_from="quantity")
+    high: Amount = fields.amount(1.0, label="To", value_from="quantity")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read = self.quantity.read(moment, rows)
+        return (read >= self.low.give(moment, rows)) & (read <= self.high.give(moment, rows))
+
+
+class Holds(Condition):
+    title: ClassVar[str] = "something is so"
+    sentence: ClassVar[str] = "{quantity}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = "Holds while a fact about the particle is true, such as *it touches the roof*. Numbers count as true above one half."
+
+    kind: Literal["holds"] = "holds"
+    quantity: Quantity = fields.slot("quantity", {"kind": "touching", "shape": None}, label="Fact")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read = self.quantity.read(moment, rows)
+        return read if read.dtype == np.bool_ else read > 0.5
+
+
+class Chance(Condition):
+    title: ClassVar[str] = "by chance"
+    sentence: ClassVar[str] = "a chance of {probability} {per}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = (
+        "*Per particle*: decided once; that share of all particles passes, always the same ones. *Per second*: as an event that comes that "
+        "often in a second, however many steps a second has. *Per occasion*: decided anew whenever the rule looks, such as at each contact."
+    )
+
+    kind: Literal["chance"] = "chance"
+    probability: float = fields.number(0.5, low=0, high=1, soft=(0, 1), unit="share", label="Chance")
+    per: Literal["particle", "second", "occasion"] = fields.choice(
+        "particle", {"particle": "per particle", "second": "per second", "occasion": "per occasion"}, label="Decided"
+    )
+    seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        draw = 0 if self.per == "particle" else moment.step + 1
+        probability = self.probability
+        if self.per == "second":
+            # Constant hazard: the chance over a second is the same for any number of steps in it.
+            probability = 1.0 - (1.0 - probability) ** moment.dt
+        return moment.uniforms(rows, self.item, draw)[:, 0] < np.float32(probability)

@@ -1,0 +1,189 @@
+"""An effect running: steps in their fixed order, a record for each whole frame."""
+
+from __future__ import annotations
+
+import time as wall
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.assets import Assets
+from hailridge.core.engine.birth import children_appear, run_sources
+from hailridge.core.engine.contact import Obstacles, catch_strays, move_and_touch, run_contact_rules
+from hailridge.core.engine.rules import Tally, run_step_rules, run_triggered
+from hailridge.core.events import MOST_EVENTS, EventLog, Happening
+from hailridge.core.moment import Buffers, Finding, Moment
+from hailridge.core.particles import Array, Particles
+from hailridge.core.scene import Scene
+from hailridge.model.effect import Effect
+
+UNRECORDED = ("fresh", "key")
+"""State that only the next step needs."""
+
+PHASES = ("birth", "rules", "motion and contact", "age", "record")
+
+
+@dataclass
+class Frame:
+    """The state at a whole frame. `columns` are copies; `population` counts each group; `looked`, `held`, `acted` are per rule."""
+
+    number: int
+    time: float
+    count: int
+    columns: dict[str, Array]
+    events: NDArray[Any]
+    population: NDArray[np.int32]
+    looked: NDArray[np.int32]
+    held: NDArray[np.int32]
+    acted: NDArray[np.int32]
+    births: int
+    deaths: int
+
+
+@dataclass
+class Clocking:
+    """Seconds spent in each part of the step, summed over the run."""
+
+    seconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(PHASES, 0.0))
+    _last: float = 0.0
+
+    def start(self) -> None:
+        self._last = wall.perf_counter()
+
+    def lap(self, phase: str) -> None:
+        now = wall.perf_counter()
+        self.seconds[phase] += now - self._last
+        self._last = now
+
+
+class Simulation:
+    """One run of an effect. The same document, seed and version give the same bytes, however many threads there are.
+
+    Parameters
+    ----------
+    effect : Effect
+        A validated document.
+    assets : Assets
+        Gives the meshes that its shapes name.
+    record : bool
+        Whether frames carry copies of the state and events; without, they carry counts only.
+    """
+
+    def __init__(self, effect: Effect, assets: Assets, record: bool = True) -> None:
+        self.effect = effect
+        self.scene = Scene(effect, assets)
+        self.moment = Moment(self.scene, Particles(self.scene.columns))
+        self.moment.log = EventLog(MOST_EVENTS if record else 0)
+        self.record = record
+        self.tally = Tally(len(effect.rules))
+        self.obstacles = Obstacles(self.moment)
+        self.clocking = Clocking()
+        self.frame = -1
+        self._births = 0
+        self._deaths = 0
+        for label in self.scene.missing:
+            self.moment.find("warning", None, f"the mesh of '{label}' is missing; import it again. The run goes on without it.")
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What the run has to tell, in order of happening."""
+        found = list(self.moment.findings.values())
+        if self.moment.log.sampled:
+            found.append(Finding("advice", None, self.frame, f"more than {MOST_EVENTS:,} events: from there on one particle in sixteen is followed"))
+        return found
+
+    def frames(self, last: int | None = None, stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
+        """Compute frame after frame, from the present one to `last` (default: the effect's end). `stop` is asked before each step."""
+        last = self.effect.clock.last_frame if last is None else last
+        while self.frame < last:
+            frame = self.next_frame(stop)
+            if frame is None:
+                return
+            yield frame
+
+    def next_frame(self, stop: Callable[[], bool] | None = None) -> Frame | None:
+        """Run the steps of one frame; None when told to stop."""
+        clock = self.effect.clock
+        self.frame += 1
+        self.moment.frame = self.frame
+        self._births = self._deaths = 0
+        self.tally.clear()
+        first = self.frame == 0
+        for index in range(1 if first else clock.steps_per_frame):
+            if stop is not None and stop():
+                return None
+            steps_before = (self.frame - 1) * clock.steps_per_frame + index
+            per_second = clock.frames_per_second * clock.steps_per_frame
+            # Times are products, not sums: they carry no rounding from the steps before.
+            start = 0.0 if first else steps_before / per_second
+            end = 0.0 if first else (steps_before + 1) / per_second
+            self._step(start, end, first)
+        self.moment.time = self.frame / clock.frames_per_second
+        return self._record()
+
+    def _step(self, start: float, end: float, first: bool) -> None:
+        moment, clocking = self.moment, self.clocking
+        moment.time, moment.dt = start, end - start
+        clocking.start()
+        before = moment.particles.next_id
+        spans = run_sources(moment, first)
+        moment.buffers = Buffers()
+        moment.doomed = np.zeros(moment.count, np.bool_)
+        moment.any_doomed = False
+        clocking.lap("birth")
+        if moment.count:
+            run_step_rules(moment, self.tally)
+            children_appear(moment)
+        clocking.lap("rules")
+        moment.time = end
+        settled = moment.count
+        if moment.count and not first:
+            move_and_touch(moment, self.obstacles, spans, self.tally)
+            run_contact_rules(moment, self.tally)
+            catch_strays(moment)
+            # Children of a contact appear where it happened; their first motion is in the next step.
+            children_appear(moment)
+        clocking.lap("motion and contact")
+        if moment.count:
+            self._age(spans, settled)
+        moment.step += 1
+        self._births += moment.particles.next_id - before
+        clocking.lap("age")
+
+    def _age(self, spans: NDArray[np.float32] | None, settled: int) -> None:
+        moment = self.moment
+        age = moment.column("age")
+        if spans is None:
+            age[:settled] += np.float32(moment.dt)
+        else:
+            age[: len(spans)] += spans
+            age[len(spans) : settled] += np.float32(moment.dt)
+        # Ages are sums of many steps: a hundredth of a step absorbs their rounding, so that a life of 2 s ends at 2 s.
+        over = age >= moment.column("lifetime") - np.float32(moment.dt * 0.01)
+        if over.any():
+            moment.doom(np.flatnonzero(over))
+        if not moment.any_doomed:
+            return
+        run_triggered(moment, "death", moment.doomed, self.tally)
+        children_appear(moment)
+        leaving = np.flatnonzero(moment.doomed)
+        moment.log.add(Happening.DEATH, moment, leaving, -1, previous=moment.column("group")[leaving])
+        self._deaths += len(leaving)
+        moment.particles.remove(moment.doomed)
+
+    def _record(self) -> Frame:
+        moment, tally = self.moment, self.tally
+        self.clocking.start()
+        kept = [name for name in moment.particles.layout if self.record and name not in UNRECORDED]
+        columns = {name: moment.column(name).copy() for name in kept}
+        groups = max(1, len(self.effect.groups))
+        frame = Frame(
+            number=self.frame, time=moment.time, count=moment.count, columns=columns, events=moment.log.take(),
+            population=np.bincount(moment.column("group"), minlength=groups).astype(np.int32),
+            looked=tally.looked.copy(), held=tally.held.copy(), acted=tally.acted.copy(), births=self._births, deaths=self._deaths,
+        )  # fmt: skip
+        self.clocking.lap("record")
+        return frame

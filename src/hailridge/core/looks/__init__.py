@@ -1,0 +1,1 @@
+"""How groups are drawn."""

@@ -1,0 +1,165 @@
+"""What quantities, amounts, conditions and actions work on: the particles at one moment, and the buffers that a step fills."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.events import EventLog, Happening
+from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
+from hailridge.core.randomness import normals, uniforms
+from hailridge.core.scene import Scene
+from hailridge.model.attributes import BUILT_IN
+
+NOTHING3 = np.zeros((1, 3), np.float32)
+NOTHING = np.zeros(1, np.float32)
+
+
+@dataclass
+class Litter:
+    """Children waiting to appear after the last rule."""
+
+    parents: NDArray[np.intp]
+    counts: NDArray[np.int64]
+    action: Any
+    rule: int
+    axes: Array | None = None
+
+
+@dataclass
+class Encounter:
+    """One contact action with whom it concerns: what the contact phase is told by rules."""
+
+    shape: int
+    rows: Rows
+    bounciness: Any
+    friction: Any
+
+
+@dataclass
+class Finding:
+    """Something to tell the artist about a run. `item` is a path into the document."""
+
+    level: str
+    item: tuple[str, int] | None
+    frame: int
+    text: str
+
+
+@dataclass
+class Buffers:
+    """What actions of one step pile up: pushes, drag, children, removals. Empty ones stay one row long."""
+
+    steady: Array = field(default_factory=lambda: NOTHING3)
+    varying: Array = field(default_factory=lambda: NOTHING3)
+    drag: Array = field(default_factory=lambda: NOTHING)
+    air: Array = field(default_factory=lambda: NOTHING3)
+    litters: list[Litter] = field(default_factory=list)
+    encounters: list[Encounter] = field(default_factory=list)
+
+
+class Moment:
+    """The particles of a scene at one time. The engine makes one per run and moves it on; looking at a recorded frame makes its own."""
+
+    def __init__(self, scene: Scene, particles: Particles, frame: int = 0, time: float = 0.0) -> None:
+        self.scene = scene
+        self.particles = particles
+        self.frame = frame
+        self.time = time
+        self.dt = 0.0
+        self.step = 0
+        self.buffers = Buffers()
+        self.doomed = np.zeros(0, np.bool_)
+        self.any_doomed = False
+        self.surface = NOTHING3
+        self.log = EventLog(0)
+        self.findings: dict[tuple[str, Any], Finding] = {}
+        self.actor = -1
+        self._push_pool: dict[str, Array] = {}
+
+    # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    @property
+    def count(self) -> int:
+        return self.particles.count
+
+    def everyone(self) -> slice:
+        return slice(0, self.particles.count)
+
+    def column(self, name: str) -> Array:
+        return self.particles.column(name)
+
+    def read_attribute(self, attribute: str, rows: Rows) -> Array:
+        """Present values of a built-in or own attribute: (k,) or (k, 3)."""
+        if attribute == "speed":
+            return np.asarray(np.linalg.norm(self.column("velocity")[rows], axis=1))
+        return self.column(attribute if attribute in BUILT_IN else f"own {attribute}")[rows]
+
+    def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
+        """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
+        return uniforms(self.column("key")[rows], item, draw, self.scene.seed)
+
+    def normals(self, rows: Rows, item: int) -> NDArray[np.float32]:
+        return normals(self.column("key")[rows], item, 0, self.scene.seed)
+
+    # ── Writing ─────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def write_attribute(self, attribute: str, rows: Rows, values: Any) -> None:
+        """Set an attribute, kept within its limits. Values that are not finite are not written and reported with the rule that made them."""
+        with np.errstate(over="ignore", invalid="ignore"):
+            values = np.asarray(values, np.float32)
+        if not np.isfinite(values).all():
+            self.find("warning", ("rules", self.actor), f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
+            old = self.read_attribute(attribute, rows)
+            values = np.where(np.isfinite(values), values, old).astype(np.float32)
+        info = BUILT_IN.get(attribute)
+        if info is not None and info.low is not None:
+            values = np.clip(values, np.float32(info.low), np.float32(info.high))
+        if attribute == "speed":
+            velocity = self.column("velocity")
+            old_speed = np.linalg.norm(velocity[rows], axis=1)
+            factor = np.where(old_speed > 1e-9, values / np.maximum(old_speed, 1e-9), 0.0)
+            velocity[rows] *= factor[:, None].astype(np.float32)
+        else:
+            self.column(attribute if info is not None else f"own {attribute}")[rows] = values
+
+    def move_to_group(self, rows: Rows, group: str) -> None:
+        """Change group; time in the group starts anew, and rules that no longer concern the particle forget that they held."""
+        target = self.scene.group_index[group]
+        rows = as_indices(rows)
+        present = self.column("group")
+        rows = rows[present[rows] != target]
+        if len(rows) == 0:
+            return
+        self.log.add(Happening.MOVE, self, rows, self.actor, previous=present[rows], present=target)
+        present[rows] = target
+        self.column("entered")[rows] = self.time
+        for ready in self.scene.rules:
+            if not ready.members[target]:
+                self.column(ready.held)[rows] = 0
+
+    def doom(self, rows: Rows) -> None:
+        """Mark for removal; rules further down no longer see them."""
+        if number_of(rows):
+            self.doomed[rows] = True
+            self.any_doomed = True
+
+    def push_buffer(self, name: str) -> Array:
+        """The pile of one kind of push, all rows, zeroed at the first use in a step. `name` is a vector field of Buffers or 'drag'."""
+        pile: Array = getattr(self.buffers, name)
+        if len(pile) != self.count or pile is NOTHING or pile is NOTHING3:
+            pool = self._push_pool.get(name)
+            if pool is None or len(pool) < self.count:
+                shape = (self.count * 3 // 2 + 16,) if name == "drag" else (self.count * 3 // 2 + 16, 3)
+                pool = self._push_pool[name] = np.zeros(shape, np.float32)
+            pile = pool[: self.count]
+            pile[:] = 0.0
+            setattr(self.buffers, name, pile)
+        return pile
+
+    def find(self, level: str, item: tuple[str, int] | None, text: str, key: Any = None) -> None:
+        """Report something once per item and kind, with the frame at which it first happened."""
+        self.findings.setdefault((text if key is None else key, item), Finding(level, item, self.frame, text))

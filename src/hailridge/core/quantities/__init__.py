@@ -1,0 +1,1 @@
+"""Values that are read per particle."""

@@ -1,0 +1,65 @@
+"""Age and what is left of life."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows
+from hailridge.model.parts import Quantity
+
+
+class Age(Quantity):
+    title: ClassVar[str] = "age"
+    sentence: ClassVar[str] = "age"
+    category: ClassVar[str] = "Life"
+    help: ClassVar[str] = "Time since the particle was born, or since a rule set its age back."
+    unit: ClassVar[str] = "s"
+    soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+
+    kind: Literal["age"] = "age"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.column("age")[rows]
+
+
+class LifeFraction(Quantity):
+    title: ClassVar[str] = "part of life"
+    sentence: ClassVar[str] = "part of life"
+    category: ClassVar[str] = "Life"
+    help: ClassVar[str] = "Age as a part of the lifetime: 0 at birth, 1 at the end."
+
+    kind: Literal["life_fraction"] = "life_fraction"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return np.clip(moment.column("age")[rows] / np.maximum(moment.column("lifetime")[rows], np.float32(1e-9)), 0, 1)
+
+
+class Remaining(Quantity):
+    title: ClassVar[str] = "remaining life"
+    sentence: ClassVar[str] = "remaining life"
+    category: ClassVar[str] = "Life"
+    help: ClassVar[str] = "How long until the particle's lifetime is over."
+    unit: ClassVar[str] = "s"
+    soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+
+    kind: Literal["remaining"] = "remaining"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return np.maximum(moment.column("lifetime")[rows] - moment.column("age")[rows], 0)
+
+
+class TimeInGroup(Quantity):
+    title: ClassVar[str] = "time in its group"
+    sentence: ClassVar[str] = "time in its group"
+    category: ClassVar[str] = "Life"
+    help: ClassVar[str] = "Time since the particle entered the group that it is in. No need to set its age back to measure a delay."
+    unit: ClassVar[str] = "s"
+    soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+
+    kind: Literal["time_in_group"] = "time_in_group"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return np.float32(moment.time) - moment.column("entered")[rows]

@@ -1,0 +1,1 @@
+"""Shapes and their geometry."""

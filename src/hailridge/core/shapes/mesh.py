@@ -1,0 +1,25 @@
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from hailridge.core.assets import Assets
+from hailridge.core.geometry import Geometry
+from hailridge.core.shapes.base import PlacedShape
+from hailridge.model import fields
+
+
+class MeshShape(PlacedShape):
+    title: ClassVar[str] = "Imported mesh"
+    sentence: ClassVar[str] = "{asset} at {position}[, turned {rotation}][, scaled {scale}]"
+    help: ClassVar[str] = (
+        "Triangles from a file (OBJ, PLY, STL or GLB, in metres). As a source it is emitted from evenly by area; as an obstacle it is "
+        "solid from both sides."
+    )
+
+    kind: Literal["mesh"] = "mesh"
+    asset: str = fields.reference("asset", label="Mesh")
+
+    def local(self, assets: Any) -> Geometry:
+        library: Assets = assets
+        mesh = library.mesh(self.asset)
+        return Geometry(mesh.vertices, mesh.faces)

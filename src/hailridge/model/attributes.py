@@ -1,0 +1,39 @@
+"""The attributes that every particle has: names, types, units, and what rules may write. One table for core, checks and interface."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hailridge.model.kind import ValueType
+
+
+@dataclass(frozen=True)
+class AttributeInfo:
+    """One attribute as the interface and the checks see it; `soft` is what a slider spans, `low`/`high` clamp what is written."""
+
+    id: str
+    label: str
+    unit: str
+    value_type: ValueType
+    help: str
+    soft: tuple[float, float] = (0.0, 1.0)
+    low: float | None = None
+    high: float | None = None
+    writable: bool = True
+    inherited: bool = False
+
+
+BUILT_IN: dict[str, AttributeInfo] = {
+    info.id: info
+    for info in [
+        AttributeInfo("radius", "radius", "m", "number", "Half the particle's width.", (0, 0.5), 0.0, 1e4, inherited=True),
+        AttributeInfo("opacity", "opacity", "", "number", "1 is solid, 0 cannot be seen.", (0, 1), 0.0, 1.0, inherited=True),
+        AttributeInfo("color", "colour", "", "color", "The particle's own colour.", (0, 1), 0.0, 1.0, inherited=True),
+        AttributeInfo("mass", "mass", "kg", "number", "Used where things push one another.", (0.01, 10), 1e-9, 1e9, inherited=True),
+        AttributeInfo("lifetime", "lifetime", "s", "number", "The age at which it leaves.", (0.1, 20), 0.0, 1e6, inherited=True),
+        AttributeInfo("age", "age", "s", "number", "Time since birth; may be set back for a new lease of life.", (0, 10), 0.0, 1e6),
+        AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.", (0, 20), 0.0, 1e5),
+        AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.", (-20, 20), -1e5, 1e5, inherited=True),
+        AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6),
+    ]
+}

@@ -1,0 +1,58 @@
+"""What the interface is generated from: every registered kind and fixed part with its fields, wording, help, units and defaults."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+
+from pydantic.fields import FieldInfo
+from pydantic_core import PydanticUndefined
+
+from hailridge.model import fields, units
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Effect, Group, Rule, Source
+from hailridge.model.kind import Kind, Part
+from hailridge.model.parts import Action, Look, Quantity
+
+FIXED_PARTS: dict[str, type[Part]] = {"clock": Clock, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule}
+
+
+def catalogue() -> dict[str, Any]:
+    """The whole registry as JSON-ready data, the only list of capabilities that the interface has."""
+    return {
+        "slots": {slot: [_entry(kind, tag) for tag, kind in members.items()] for slot, members in Kind.registry.items() if slot},
+        "parts": {name: _entry(part, name) for name, part in FIXED_PARTS.items()},
+        "attributes": [vars(info) for info in BUILT_IN.values()],
+        "units": units.UNITS,
+        "group_colors": GROUP_COLORS,
+    }
+
+
+def _entry(part: type[Part], tag: str) -> dict[str, Any]:
+    entry: dict[str, Any] = {
+        "kind": tag,
+        "title": part.title,
+        "sentence": part.sentence,
+        "help": part.help,
+        "category": getattr(part, "category", ""),
+        "fields": [_field(name, info) for name, info in part.model_fields.items() if fields.ui_of(info)],
+    }
+    if issubclass(part, Quantity):
+        entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft)}
+    if issubclass(part, Action):
+        entry["phase"] = part.phase
+    if issubclass(part, Look):
+        entry["shader"] = part.shader
+    return entry
+
+
+def _field(name: str, info: FieldInfo) -> dict[str, Any]:
+    ui = fields.ui_of(info)
+    default = info.get_default(call_default_factory=True) if not info.is_required() else None
+    ui["label"] = ui.get("label") or name.replace("_", " ").capitalize()
+    return {"name": name, "default": None if default is PydanticUndefined else default, "required": info.is_required(), **ui}
+
+
+def json_schema() -> dict[str, Any]:
+    """The published JSON Schema of the effect document (draft 2020-12)."""
+    schema = cast(dict[str, Any], Effect.model_json_schema())
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Hailridge effect", **schema}

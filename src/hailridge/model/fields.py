@@ -1,0 +1,91 @@
+"""Declaring document fields: one helper a field type, each giving validation, default, unit, range, wording and help at once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+# Hard limits (low, high) are refused when broken; the soft range is what a slider spans.
+Range = tuple[float, float]
+
+
+def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:
+    shown = {key: value for key, value in ui.items() if value is not None}
+    return Field(default, description=ui.get("help") or None, json_schema_extra={"ui": shown}, **checks)
+
+
+def number(
+    default: float, *, unit: str = "", low: float | None = None, high: float | None = None, soft: Range | None = None,
+    step: float | None = None, label: str = "", help: str = "", whole: bool = False,
+) -> Any:
+    """A plain number. `unit` is one of `model.units.UNITS`; times are seconds."""
+    ui = {"type": "whole" if whole else "number", "unit": unit, "low": low, "high": high, "soft": soft, "step": step,
+          "label": label, "help": help}  # fmt: skip
+    return _field(default, ui, ge=low, le=high)
+
+
+def amount(
+    default: float | list[float], *, unit: str = "", low: float | None = None, high: float | None = None,
+    soft: Range | None = None, value: str = "number", label: str = "", help: str = "", value_from: str | None = None,
+) -> Any:
+    """A value that may vary from particle to particle.
+
+    `value` is number, vector or color; `value_from` names the sibling field (an attribute or a quantity) that decides unit and
+    type instead.
+    """
+    ui = {"type": "amount", "unit": unit, "low": low, "high": high, "soft": soft, "value": value, "label": label, "help": help,
+          "value_from": value_from}  # fmt: skip
+    return _field({"kind": "fixed", "value": default}, ui)
+
+
+def vector(default: list[float], *, unit: str = "", label: str = "", help: str = "") -> Any:
+    return _field(default, {"type": "vector", "unit": unit, "label": label, "help": help})
+
+
+def color(default: list[float], *, label: str = "", help: str = "") -> Any:
+    """A colour as three sRGB-encoded numbers 0–1."""
+    return _field(default, {"type": "color", "label": label, "help": help})
+
+
+def flag(default: bool, *, label: str = "", help: str = "", yes: str = "yes", no: str = "no") -> Any:
+    return _field(default, {"type": "flag", "label": label, "help": help, "yes": yes, "no": no})
+
+
+def choice(default: str, words: dict[str, str], *, label: str = "", help: str = "") -> Any:
+    """One of a few words; `words` maps the stored word to the one read in the score."""
+    return _field(default, {"type": "choice", "words": words, "label": label, "help": help})
+
+
+def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -> Any:
+    return _field(default, {"type": "text", "label": label, "help": help}, max_length=longest)
+
+
+def value(default: float | list[float], *, label: str = "") -> Any:
+    """A number, a vector or a colour, as the amount around it decides."""
+    return _field(default, {"type": "value", "label": label})
+
+
+def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "") -> Any:
+    """The id of something else in the document.
+
+    `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list.
+    """
+    ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
+    if many:
+        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": ui})
+    return _field(None if optional else ..., ui)
+
+
+def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", help: str = "", many: bool = False, optional: str = "") -> Any:
+    """A nested kind: a quantity, a condition, a direction, a list of actions."""
+    ui = {"type": "slot", "slot": name, "label": label, "help": help, "many": many or None, "optional": optional or None}
+    if many:
+        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": {**ui, "many": True}}, max_length=32)
+    return _field(default, ui)
+
+
+def ui_of(field: Any) -> dict[str, Any]:
+    """What the helpers above recorded for the interface; empty for fields that it does not show."""
+    extra = field.json_schema_extra
+    return dict(extra["ui"]) if isinstance(extra, dict) and "ui" in extra else {}

@@ -1,0 +1,126 @@
+"""The slots: what kinds of things an effect is built from, as abstract classes with the methods that each must compute.
+
+Signatures are untyped on purpose where they meet the computation: the model knows nothing of particles. `core` narrows them.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from pydantic_core import CoreSchema, core_schema
+
+from hailridge.model.kind import Kind, ValueType
+
+
+class Quantity(Kind):
+    """Anything that can be read per particle."""
+
+    slot: ClassVar[str] = "quantity"
+    unit: ClassVar[str] = ""
+    value_type: ClassVar[ValueType] = "number"
+    soft: ClassVar[tuple[float, float]] = (0.0, 1.0)
+
+    def read(self, moment: Any, rows: Any) -> Any:
+        """Values for `rows`: (k,) float or bool, in the quantity's unit."""
+        raise NotImplementedError
+
+
+class Amount(Kind):
+    """Any value that is given."""
+
+    slot: ClassVar[str] = "amount"
+
+    def give(self, moment: Any, rows: Any) -> Any:
+        """A number, a (3,) vector, or one of either per row: (k,) or (k, 3) float32."""
+        raise NotImplementedError
+
+    def extent(self) -> tuple[float, float]:
+        """Smallest and largest number that can come out, for checks against hard limits."""
+        raise NotImplementedError
+
+    def width(self) -> int:
+        """1 for numbers, 3 for vectors and colours."""
+        raise NotImplementedError
+
+    @classmethod
+    def wrap_slot(cls, schema: CoreSchema) -> CoreSchema:
+        return core_schema.no_info_before_validator_function(_spelled_out, schema)
+
+
+def _spelled_out(given: Any) -> Any:
+    """A bare number, or three, stands for a fixed amount."""
+    if isinstance(given, int | float | list) and not isinstance(given, bool):
+        return {"kind": "fixed", "value": given}
+    return given
+
+
+class Condition(Kind):
+    """A test that a particle passes or fails."""
+
+    slot: ClassVar[str] = "condition"
+
+    def holds(self, moment: Any, rows: Any) -> Any:
+        """(k,) bool for `rows`."""
+        raise NotImplementedError
+
+
+class Action(Kind):
+    """What a rule does to the particles that it holds for. `phase` says in which part of the step."""
+
+    slot: ClassVar[str] = "action"
+    phase: ClassVar[str] = "rules"
+
+    def act(self, moment: Any, rows: Any) -> None:
+        """Apply to `rows` of the moment's particles."""
+        raise NotImplementedError
+
+
+class Shape(Kind):
+    """Something with a transform: source, obstacle or target by use, not by kind."""
+
+    slot: ClassVar[str] = "shape"
+
+    def geometry(self, assets: Any) -> Any:
+        """The shape's triangles in world space."""
+        raise NotImplementedError
+
+
+class Placement(Kind):
+    """Where on a shape particles are born."""
+
+    slot: ClassVar[str] = "placement"
+
+    def place(self, moment: Any, shape: Any, geometry: Any, keys: Any) -> Any:
+        """Positions and outward normals, both (k, 3) float32, for newborns with these lineage keys."""
+        raise NotImplementedError
+
+
+class Emission(Kind):
+    """When a source gives birth, and to how many."""
+
+    slot: ClassVar[str] = "emission"
+
+    def births(self, start: float, end: float, first: bool) -> Any:
+        """Birth times in (start, end], or in [start, end] for the first step: (k,) float64 seconds, ascending."""
+        raise NotImplementedError
+
+    def before(self, time: float) -> int:
+        """How many were born before `time`; numbers the newborns of a step."""
+        raise NotImplementedError
+
+
+class Direction(Kind):
+    """Which way newborns leave."""
+
+    slot: ClassVar[str] = "direction"
+
+    def aim(self, moment: Any, normals: Any, keys: Any) -> Any:
+        """Unit vectors (k, 3) float32."""
+        raise NotImplementedError
+
+
+class Look(Kind):
+    """How a group is drawn."""
+
+    slot: ClassVar[str] = "look"
+    shader: ClassVar[str] = "ball"

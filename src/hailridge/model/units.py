@@ -1,0 +1,24 @@
+"""Units: metres, seconds, kilograms; degrees in documents and interface."""
+
+from __future__ import annotations
+
+UNITS: dict[str, str] = {
+    "": "",
+    "m": "m",
+    "s": "s",
+    "kg": "kg",
+    "deg": "°",
+    "m/s": "m/s",
+    "m/s2": "m/s²",
+    "1/s": "a second",
+    "deg/s": "°/s",
+    "percent": "%",
+    "share": "",
+    "count": "",
+    "px": "px",
+    "steps": "steps",
+}
+"""Unit code in the document's field declarations → how it is written after a number."""
+
+ATTRIBUTE_NUMBER_LIMIT = 1e12
+"""Numbers in documents stay below this, so that 32-bit particle state cannot overflow by input alone."""

@@ -1,0 +1,262 @@
+"""Reading a document: strict validation, then the checks that need the whole document, with every problem told in words."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from difflib import get_close_matches
+from typing import Any
+
+from pydantic import ValidationError
+
+from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.effect import Effect, Rule
+from hailridge.model.kind import Kind, Part, Path, parts_of
+from hailridge.model.migrations import migrate
+from hailridge.model.parts import Amount
+
+LONGEST_DOCUMENT = 2_000_000
+"""Bytes; a hand-made effect is about ten thousand."""
+
+DEEPEST = 40
+"""Levels of nesting in the JSON text; conditions deeper than this cannot be read by anybody either."""
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing wrong with a document. `path` finds it in the JSON, `place` says where in words, `text` what and why."""
+
+    path: Path
+    place: str
+    text: str
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)
+
+    def __str__(self) -> str:
+        return f"{self.place}: {self.text}" if self.place else self.text
+
+
+class DocumentError(ValueError):
+    """A document that cannot be used as it is; `problems` says why."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(str(problem) for problem in problems))
+
+
+def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
+    """Validate a document, migrating older formats.
+
+    Raises
+    ------
+    DocumentError
+        With every problem found, each naming its place in words. Nothing is repaired silently.
+    """
+    raw = _parsed(given)
+    raw = migrate(raw)
+    try:
+        effect = Effect.model_validate(raw)
+    except ValidationError as error:
+        raise DocumentError(_in_words(error, raw)) from None
+    problems = list(check(effect))
+    if problems:
+        raise DocumentError(problems)
+    return effect
+
+
+def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
+    if isinstance(given, dict):
+        given = json.dumps(given)
+    if len(given) > LONGEST_DOCUMENT:
+        raise DocumentError([Problem((), "The document", f"is larger than {LONGEST_DOCUMENT:,} bytes")])
+    try:
+        raw = json.loads(given)
+    except RecursionError:
+        raise DocumentError([Problem((), "The document", "is nested too deeply to be an effect")]) from None
+    except ValueError as error:
+        raise DocumentError([Problem((), "The document", f"is not JSON: {error}")]) from None
+    if not isinstance(raw, dict):
+        raise DocumentError([Problem((), "The document", "has to be one JSON object")])
+    if _depth(raw) > DEEPEST:
+        raise DocumentError([Problem((), "The document", f"is nested more than {DEEPEST} levels deep")])
+    return raw
+
+
+def _depth(value: Any, limit: int = DEEPEST + 1) -> int:
+    if limit == 0 or not isinstance(value, dict | list):
+        return 0
+    inner = value.values() if isinstance(value, dict) else value
+    return 1 + max((_depth(entry, limit - 1) for entry in inner), default=0)
+
+
+# ── Checks over the whole document ──────────────────────────────────────────────────────────────────────────────────────
+
+
+def check(effect: Effect) -> Iterator[Problem]:
+    """Everything that one field alone cannot tell: ids that clash, references to nothing, amounts out of range, rules that make no sense."""
+    raw = effect.model_dump()
+    known = {
+        "shape": {shape.id for shape in effect.shapes},  # type: ignore[attr-defined]
+        "group": {group.id for group in effect.groups},
+        "attribute": set(BUILT_IN) | {attribute.id for attribute in effect.attributes},
+    }
+    for collection in ("shapes", "groups", "attributes", "sources", "rules", "looks"):
+        seen: set[str] = set()
+        for index, item in enumerate(getattr(effect, collection)):
+            if item.id in seen:
+                yield _problem(raw, (collection, index, "id"), f"the id '{item.id}' is used twice")
+            seen.add(item.id)
+    for index, attribute in enumerate(effect.attributes):
+        if attribute.id in BUILT_IN:
+            yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
+    yield from _group_cycles(effect, raw)
+    for path, part in parts_of(effect):
+        yield from _check_part(part, path, raw, known)
+        if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
+            text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
+            yield _problem(raw, (*path, "otherwise"), text)
+
+
+def _check_part(part: Part, path: Path, raw: dict[str, Any], known: dict[str, set[str]]) -> Iterator[Problem]:
+    for name, field in type(part).model_fields.items():
+        ui = fields.ui_of(field)
+        value = getattr(part, name)
+        if ui.get("type") in ("reference", "references"):
+            named = value if isinstance(value, list) else [value]
+            for one in named:
+                if one is not None and one not in known[ui["to"]]:
+                    hint = _nearest(one, known[ui["to"]])
+                    yield _problem(raw, (*path, name), f"there is no {ui['to']} called '{one}'{hint}")
+        elif isinstance(value, Amount):
+            yield from _check_amount(part, value, ui, (*path, name), raw)
+
+
+def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: dict[str, Any]) -> Iterator[Problem]:
+    expected, low, high, unit = ui.get("value", "number"), ui.get("low"), ui.get("high"), ui.get("unit", "")
+    decided_by = ui.get("value_from")
+    if decided_by == "attribute":
+        info = BUILT_IN.get(getattr(part, "attribute", ""))
+        if info is not None:
+            expected, low, high, unit = info.value_type, info.low, info.high, info.unit
+            if ui.get("value") == "factor":
+                expected, low, high, unit = "number", None, None, ""
+    wanted = 3 if expected in ("vector", "color") else 1
+    if value.width() != wanted:
+        words = "three numbers" if wanted == 3 else "a single number"
+        yield _problem(raw, path, f"has to be {words}")
+        return
+    lowest, highest = value.extent()
+    if low is not None and lowest < low - 1e-9:
+        yield _problem(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
+    if high is not None and highest > high + 1e-9:
+        yield _problem(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
+
+
+def _group_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+    parents = {group.id: group.parent for group in effect.groups}
+    for index, group in enumerate(effect.groups):
+        seen, current = {group.id}, group.parent
+        while current is not None and current in parents:
+            if current in seen:
+                yield _problem(raw, ("groups", index, "parent"), "groups cannot be within one another in a circle")
+                break
+            seen.add(current)
+            current = parents[current]
+
+
+# ── Saying where, in words ──────────────────────────────────────────────────────────────────────────────────────────────
+
+_COLLECTIONS = {"shapes": "shape", "groups": "group", "attributes": "attribute", "sources": "source", "rules": "rule", "looks": "look"}
+
+
+def place_in_words(raw: Any, path: Path) -> str:
+    """Name a place in a document the way an artist sees it: "rule 2 'Shatter', condition, threshold"."""
+    words: list[str] = []
+    node = raw
+    previous: str | int = ""
+    for key in path:
+        node = _step_into(node, key)
+        if isinstance(key, int) and isinstance(previous, str):
+            singular = _COLLECTIONS.get(previous)
+            label = node.get("label") or node.get("id") if isinstance(node, dict) else None
+            if words and words[-1] == previous:
+                words.pop()
+            words.append(f"{singular or previous.rstrip('s')} {key + 1}" + (f" '{label}'" if isinstance(label, str) else ""))
+        elif isinstance(key, str):
+            words.append(key.replace("_", " ") if key in _COLLECTIONS or key not in _all_tags() else "")
+        previous = key
+    return ", ".join(word for word in words if word)
+
+
+def _all_tags() -> set[str]:
+    # Pydantic puts the tag of a union's chosen kind into error paths; it is no place of its own.
+    tags = {tag for members in Kind.registry.values() for tag in members}
+    return tags - {name for members in Kind.registry.values() for kind in members.values() for name in kind.model_fields}
+
+
+def _step_into(node: Any, key: str | int) -> Any:
+    if isinstance(node, dict) and key in node:
+        return node[key]
+    if isinstance(node, list) and isinstance(key, int) and key < len(node):
+        return node[key]
+    return node if isinstance(key, str) else None
+
+
+def _problem(raw: Any, path: Path, text: str) -> Problem:
+    return Problem(path, place_in_words(raw, path), text)
+
+
+def _nearest(name: Any, known: Any) -> str:
+    close = get_close_matches(str(name), [str(entry) for entry in known], n=1)
+    return f"; did you mean '{close[0]}'?" if close else ""
+
+
+def _in_words(error: ValidationError, raw: dict[str, Any]) -> list[Problem]:
+    found = []
+    for entry in error.errors(include_url=False)[:20]:
+        path, context = tuple(entry["loc"]), entry.get("ctx", {})
+        text = entry["msg"][0].lower() + entry["msg"][1:]
+        match entry["type"]:
+            case "extra_forbidden":
+                siblings = _step_into_all(raw, path[:-1])
+                text = f"unknown field '{path[-1]}'" + _nearest(path[-1], _fields_beside(siblings))
+            case "missing":
+                text = "is missing"
+            case "finite_number":
+                text = "has to be a finite number, not NaN or infinity"
+            case "greater_than_equal":
+                text = f"is {entry['input']:g}, but cannot be below {context['ge']:g}"
+            case "less_than_equal":
+                text = f"is {entry['input']:g}, but cannot be above {context['le']:g}"
+            case "union_tag_invalid":
+                tag = context.get("tag", "")
+                known = str(context.get("expected_tags", "")).replace("'", "").split(", ")
+                text = f"there is no kind '{tag}' here" + _nearest(tag, known)
+            case "union_tag_not_found":
+                text = "has to say its kind"
+            case "string_too_short":
+                text = "cannot be empty"
+            case "string_pattern_mismatch" if path and path[-1] == "id":
+                text = "an id is made of small letters, digits, - and _"
+        found.append(_problem(raw, path, text))
+    return found
+
+
+def _step_into_all(raw: Any, path: Path) -> Any:
+    for key in path:
+        raw = _step_into(raw, key)
+    return raw
+
+
+def _fields_beside(node: Any) -> list[str]:
+    if not isinstance(node, dict):
+        return []
+    tag = node.get("kind")
+    names: set[str] = set(Effect.model_fields) | set(Rule.model_fields)
+    for members in Kind.registry.values():
+        if tag in members:
+            names |= set(members[tag].model_fields)
+    return sorted(names)
