@@ -124,7 +124,8 @@ def _check_part(part: Part, path: Path, raw: dict[str, Any], known: dict[str, se
     for name, field in type(part).model_fields.items():
         ui = fields.ui_of(field)
         value = getattr(part, name)
-        if ui.get("type") in ("reference", "references"):
+        # Meshes are not part of the document; a missing one is told when the effect runs.
+        if ui.get("type") in ("reference", "references") and ui["to"] in known:
             named = value if isinstance(value, list) else [value]
             for one in named:
                 if one is not None and one not in known[ui["to"]]:

@@ -150,6 +150,7 @@ def _resolve(
     root of its tree or −1 for a ball, then centre and radius. Out: touched (n,) int16 obstacle or −1; impact (n,) float32, the hardest
     impact's normal speed (m/s); normals (n, 3) float32 there.
     """
+    # A parallel loop's index is unsigned: it is cast before it meets signed numbers.
     count = obstacles.shape[0]
     one_span = spans.shape[0] == 1
     for i in numba.prange(position.shape[0]):
@@ -191,8 +192,8 @@ def _resolve(
             hx, hy, hz = vx - kx * left, vy - ky * left, vz - kz * left
             speed = hx * nx + hy * ny + hz * nz
             resting = 1.5 * max(0.0, -(kx * nx + ky * ny + kz * nz)) + 1e-4
-            bounce = np.float64(bounciness[k_of(struck), i if bounciness.shape[1] > 1 else 0])
-            rub = np.float64(friction[k_of(struck), i if friction.shape[1] > 1 else 0])
+            own = np.int64(i) if bounciness.shape[1] > 1 else np.int64(0)
+            bounce, rub = np.float64(bounciness[struck, own]), np.float64(friction[struck, own])
             if -speed > impact[i] or touched[i] < 0:
                 touched[i] = struck
                 impact[i] = max(np.float32(-speed), np.float32(0.0))
@@ -217,12 +218,6 @@ def _resolve(
                 break
         position[i, 0], position[i, 1], position[i, 2] = px, py, pz
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
-
-
-@helper
-def k_of(struck):  # type: ignore[no-untyped-def]
-    """An obstacle's number as an index; a parallel loop's integers may be unsigned."""
-    return np.int64(struck)
 
 
 resolve = Kernel(_resolve)

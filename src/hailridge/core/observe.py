@@ -1,0 +1,213 @@
+"""Looking at a recorded frame: what is drawn, whom a condition holds for, how a quantity is distributed, what one particle is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Array, Particles, Rows, number_of
+from hailridge.core.scene import Scene
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.parts import Amount, Condition, Quantity
+
+MOST_BINS = 48
+
+
+def recorded_moment(scene: Scene, columns: Mapping[str, Array], count: int, frame: int) -> Moment:
+    """The moment of a recorded frame, for quantities, conditions and looks to read."""
+    particles = Particles(scene.columns, max(1, count))
+    particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
+    clock = scene.effect.clock
+    moment = Moment(scene, particles, frame, frame / clock.frames_per_second)
+    moment.dt = 1.0 / (clock.frames_per_second * clock.steps_per_frame)
+    moment.step = frame * clock.steps_per_frame
+    return moment
+
+
+@dataclass
+class Layer:
+    """One look's particles ready to draw: positions (k, 3), radii (k,), colours (k, 4) bytes sRGB, ids and groups."""
+
+    look: str
+    shader: str
+    pixels: float
+    position: NDArray[np.float32]
+    radius: NDArray[np.float32]
+    color: NDArray[np.uint8]
+    id: NDArray[np.int32]
+    group: NDArray[np.uint8]
+
+
+def layers(moment: Moment) -> list[Layer]:
+    """What the stage draws, look by look. Groups without a look are drawn as dots in their colour, so that nothing is ever unseen."""
+    scene, out = moment.scene, []
+    groups = moment.column("group")
+    seen = np.zeros(max(1, len(scene.group_index)), np.bool_)
+    for look in scene.effect.looks:
+        entry: Any = look
+        if not entry.enabled:
+            continue
+        members = scene.members(entry.who)
+        seen |= members
+        rows = _rows_of(moment, members)
+        out.append(_layer(moment, rows, entry.id, entry.shader, getattr(entry, "pixels", 3.0), _tint(moment, rows, entry)))
+    if not seen.all():
+        rows = _rows_of(moment, ~seen)
+        if number_of(rows):
+            out.append(_layer(moment, rows, "", "dot", 3.0, group_colors(scene)[groups[rows]]))
+    return out
+
+
+def _rows_of(moment: Moment, members: NDArray[np.bool_]) -> Rows:
+    if members.all():
+        return moment.everyone()
+    return np.flatnonzero(members[moment.column("group")])
+
+
+def _tint(moment: Moment, rows: Rows, look: Any) -> Any:
+    if look.tint == "group":
+        return group_colors(moment.scene)[moment.column("group")[rows]]
+    if look.tint == "amount":
+        return np.broadcast_to(look.color.give(moment, rows), (number_of(rows), 3))
+    return moment.column("color")[rows]
+
+
+def group_colors(scene: Scene) -> NDArray[np.float32]:
+    """Display colours of all groups: (G, 3) 0–1."""
+    if not scene.effect.groups:
+        return np.ones((1, 3), np.float32)
+    return np.array([[int(group.color[k : k + 2], 16) / 255 for k in (1, 3, 5)] for group in scene.effect.groups], np.float32)
+
+
+def _layer(moment: Moment, rows: Rows, look: str, shader: str, pixels: float, tint: Any) -> Layer:
+    color = np.empty((number_of(rows), 4), np.uint8)
+    color[:, :3] = np.clip(np.asarray(tint) * 255 + 0.5, 0, 255)
+    color[:, 3] = np.clip(moment.column("opacity")[rows] * 255 + 0.5, 0, 255)
+    return Layer(
+        look, shader, pixels, moment.column("position")[rows], moment.column("radius")[rows], color,
+        moment.column("id")[rows], moment.column("group")[rows].astype(np.uint8),
+    )  # fmt: skip
+
+
+def holders(moment: Moment, condition: Condition | None, who: list[str]) -> tuple[NDArray[np.int32], int]:
+    """Ids of the particles of `who` for whom the condition holds now, and how many were looked at."""
+    rows = _rows_of(moment, moment.scene.members(who))
+    ids = moment.column("id")[rows]
+    if condition is None:
+        return ids, len(ids)
+    return ids[np.asarray(condition.holds(moment, rows), np.bool_)], len(ids)
+
+
+@dataclass
+class Distribution:
+    """A histogram: bin edges (b + 1,), counts (b,), how many were looked at, lowest and highest value."""
+
+    edges: NDArray[np.float64]
+    counts: NDArray[np.int64]
+    total: int
+    low: float
+    high: float
+    outside: int
+
+
+def distribution(values: NDArray[Any], bins: int = MOST_BINS) -> Distribution:
+    """Histogram over the middle 99.8 % of the finite values, so that one outlier does not flatten it; the rest is counted as outside."""
+    finite = np.asarray(values, np.float64)
+    finite = finite[np.isfinite(finite) & (np.abs(finite) < 1e20)]
+    if len(finite) == 0:
+        return Distribution(np.array([0.0, 1.0]), np.zeros(1, np.int64), 0, 0.0, 0.0, 0)
+    low, high = np.quantile(finite, [0.001, 0.999]) if len(finite) > 200 else (finite.min(), finite.max())
+    if high - low < 1e-9 * max(1.0, abs(high)):
+        low, high = low - 0.5, high + 0.5
+    counts, edges = np.histogram(finite, bins=bins, range=(low, high))
+    return Distribution(edges, counts, len(finite), float(finite.min()), float(finite.max()), len(finite) - int(counts.sum()))
+
+
+def quantity_values(moment: Moment, quantity: Quantity, who: list[str]) -> NDArray[np.float64]:
+    """The quantity of every particle of `who`: (k,)."""
+    rows = _rows_of(moment, moment.scene.members(who))
+    return np.asarray(quantity.read(moment, rows), np.float64)
+
+
+def passing(moment: Moment, quantity: Quantity, comparison: str, threshold: Amount, who: list[str]) -> int:
+    """How many of `who` pass a comparison; what a dragged threshold shows."""
+    from hailridge.core.conditions.tests import Compare
+
+    test = Compare(quantity=quantity, comparison=comparison, threshold=threshold)  # type: ignore[arg-type]
+    return len(holders(moment, test, who)[0])
+
+
+def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
+    """Everything that can be read of one particle now, attributes first; None where it is not alive."""
+    row = row_of(moment, particle)
+    if row is None:
+        return None
+    rows = np.array([row])
+    scene = moment.scene
+    out: dict[str, Any] = {}
+    for info in BUILT_IN.values():
+        value = moment.read_attribute(info.id, rows)[0]
+        out[info.id] = {"label": info.label, "unit": info.unit, "type": info.value_type, "value": np.asarray(value, float).round(6).tolist()}
+    for attribute in scene.effect.attributes:
+        out[attribute.id] = {"label": attribute.label, "unit": "", "type": "number", "value": float(moment.column(f"own {attribute.id}")[row])}
+    touching = int(moment.column("touching")[row])
+    group = scene.effect.groups[int(moment.column("group")[row])]
+    return {
+        "id": particle,
+        "parent": int(moment.column("parent_id")[row]),
+        "group": group.id,
+        "entered": float(moment.column("entered")[row]),
+        "touching": scene.effect.shapes[touching].label if touching >= 0 else None,  # type: ignore[attr-defined]
+        "contacts": int(moment.column("contact_count")[row]),
+        "impact_speed": float(moment.column("impact_speed")[row]),
+        "values": out,
+        "reasons": [reason for ready in scene.rules if (reason := _reason(moment, ready, rows)) is not None],
+    }
+
+
+def row_of(moment: Moment, particle: int) -> int | None:
+    """The row of a living particle; ids ascend, so it is found by halving."""
+    ids = moment.column("id")
+    at = int(np.searchsorted(ids, particle))
+    return at if at < len(ids) and ids[at] == particle else None
+
+
+def _reason(moment: Moment, ready: Any, rows: Rows) -> dict[str, Any] | None:
+    """Why a rule does or does not hold for one particle: every test with its actual value and threshold."""
+    group = int(moment.column("group")[rows][0])
+    concerned = bool(ready.members[group])
+    tests: list[dict[str, Any]] = []
+    holds = None
+    if concerned:
+        if ready.rule.condition is not None:
+            holds = bool(np.asarray(ready.rule.condition.holds(moment, rows))[0])
+            _tests(ready.rule.condition, moment, rows, tests)
+        else:
+            holds = True
+    return {"rule": ready.index, "concerned": concerned, "holds": holds, "tests": tests}
+
+
+def _tests(condition: Condition, moment: Moment, rows: Rows, out: list[dict[str, Any]], depth: int = 0) -> None:
+    from hailridge.core.conditions.tests import Between, Compare
+
+    entry: dict[str, Any] = {"depth": depth, "kind": condition.kind, "holds": bool(np.asarray(condition.holds(moment, rows))[0])}  # type: ignore[attr-defined]
+    if isinstance(condition, Compare | Between):
+        entry |= {"title": condition.quantity.title, "unit": condition.quantity.unit, "value": _one(condition.quantity.read(moment, rows))}
+        if isinstance(condition, Compare):
+            entry |= {"comparison": condition.comparison, "threshold": _one(condition.threshold.give(moment, rows))}
+        else:
+            entry |= {"comparison": "between", "low": _one(condition.low.give(moment, rows)), "high": _one(condition.high.give(moment, rows))}
+    else:
+        entry["title"] = condition.title
+    out.append(entry)
+    for inner in getattr(condition, "conditions", None) or ([condition.condition] if hasattr(condition, "condition") else []):
+        _tests(inner, moment, rows, out, depth + 1)
+
+
+def _one(value: Any) -> float:
+    return float(np.asarray(value, np.float64).reshape(-1)[0])

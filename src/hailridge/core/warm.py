@@ -1,0 +1,57 @@
+"""Compiling all kernels before anyone needs them: a visible step of set-up, about a second from the cache later."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from hailridge.core.kernels import contact, motion, noise, philox, tree
+from hailridge.core.kernels.compiling import KERNELS
+
+
+def _arguments() -> dict[str, tuple[object, ...]]:
+    """Tiny arguments with exactly the types that the core passes, one set for each kernel."""
+    keys = np.zeros(1, np.uint64)
+    word = np.uint64(0)
+    points, three, one = np.zeros((1, 3), np.float32), np.zeros((1, 3), np.float32), np.zeros(1, np.float32)
+    corners = np.array([[[0, 0, 0], [1, 0, 0], [0, 0, 1]]], np.float64)
+    _order, bounds, links = tree.build(corners.min(axis=1), corners.max(axis=1))
+    triangles = corners.reshape(-1, 9)
+    table = np.zeros((1, 5))
+    varied = np.zeros((1, 1), np.float32)
+    return {
+        "_uniforms": (keys, word, word, word, np.empty((1, 4), np.float32)),
+        "_descend": (keys, keys.copy(), word, word, word, np.empty(1, np.uint64)),
+        "_words": (np.zeros((1, 4), np.uint64), np.zeros((1, 2), np.uint64), np.empty((1, 4), np.uint64)),
+        "_noise": (points, np.uint32(0), np.empty((1, 4), np.float32)),
+        "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),
+        "_move": (three.copy(), three, three, one, three, one, three.copy(), three.copy()),
+        "_strays": (points, three, np.float32(1e5), np.empty(1, np.uint8)),
+        "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.empty((1, 3)), np.empty(1)),
+        "_resolve": (
+            points.copy(), three.copy(), three, three, one, one, np.ones((1, 1), np.uint8), varied, varied, table, triangles, bounds, links,
+            np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),
+        ),
+    }  # fmt: skip
+
+
+def warm(progress: Callable[[str, int, int], None] | None = None, quietly: bool = False) -> float:
+    """Compile or load every kernel in both builds. Returns the seconds that it took.
+
+    `progress(name, done, total)` is called before each kernel.
+    """
+    started = time.perf_counter()
+    arguments = _arguments()
+    missing = [kernel.name for kernel in KERNELS if kernel.name not in arguments]
+    if missing and not quietly:
+        raise LookupError(f"no warm-up arguments for the kernels {missing}; they would compile at the first play")
+    total = 2 * len(KERNELS)
+    for index, kernel in enumerate(KERNELS):
+        for twin, build in enumerate((kernel.serial, kernel.parallel)):
+            if progress is not None:
+                progress(kernel.name.strip("_"), 2 * index + twin, total)
+            if kernel.name in arguments:
+                build(*arguments[kernel.name])
+    return time.perf_counter() - started

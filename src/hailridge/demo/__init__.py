@@ -1,0 +1,44 @@
+"""The demo effects of the Hailridge weather station, as documents with their small meshes, and the starter for new effects."""
+
+from __future__ import annotations
+
+import json
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from hailridge.core.assets import MemoryAssets, Mesh
+from hailridge.formats.meshes import mesh_id, read_mesh
+
+FOLDER = Path(__file__).parent
+STARTER = "starter"
+
+
+def names() -> list[str]:
+    """Names of all demo effects, in the order in which the library shows them."""
+    return sorted(path.stem for path in FOLDER.glob("*.json") if path.stem != STARTER)
+
+
+@cache
+def meshes() -> dict[str, Mesh]:
+    """The meshes that ship, by file name; read by the same importer as anybody's."""
+    return {path.name: read_mesh(path.name, path.read_bytes()) for path in sorted((FOLDER / "meshes").glob("*.obj"))}
+
+
+def document(name: str) -> dict[str, Any]:
+    """A demo's document. Meshes are named by file there; here they get the ids that the library gives them."""
+    raw: dict[str, Any] = json.loads((FOLDER / f"{name}.json").read_text(encoding="utf-8"))
+    for shape in raw["shapes"]:
+        if shape["kind"] == "mesh":
+            shape["asset"] = mesh_id(meshes()[shape["asset"]])
+    return raw
+
+
+def starter() -> dict[str, Any]:
+    """What a new effect begins with: a source, a group, a look, gravity and a floor, running."""
+    return document(STARTER)
+
+
+def assets() -> MemoryAssets:
+    """The shipped meshes by library id."""
+    return MemoryAssets({mesh_id(mesh): mesh for mesh in meshes().values()})

@@ -1,0 +1,1 @@
+"""Running simulations in worker processes: progress, cancelling, crashes, and the frames that they leave."""

@@ -1,0 +1,107 @@
+"""What a worker process does: simulate a document into stored frames, or read an uploaded mesh. Runs apart from the web process."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.engine.simulation import Frame, Simulation
+from hailridge.core.particles import BASE_COLUMNS
+from hailridge.formats.blocks import pack, pack_columns
+from hailridge.formats.meshes import MeshError, read_mesh
+from hailridge.model.validation import read_effect
+from hailridge.store.bakes import Bakes, StoredFrame
+from hailridge.store.database import Database, StorageError
+from hailridge.store.library import Library
+
+FLUSH_SECONDS = 0.08
+"""Frames are committed this often: seldom enough to be cheap, often enough to be seen at once."""
+
+Report = Callable[[dict[str, Any]], None]
+
+
+@dataclass
+class Resources:
+    """What a worker keeps between jobs."""
+
+    database: Database
+    library: Library
+    bakes: Bakes
+
+    @classmethod
+    def open(cls, folder: str) -> Resources:
+        database = Database(Path(folder), migrate=False)
+        return cls(database, Library(database), Bakes(database))
+
+
+def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+    """Simulate `job['document']` into frames under `job['key']`; reports progress as it goes."""
+    effect = read_effect(job["document"])
+    key = job["key"]
+    bakes = resources.bakes
+    bakes.begin(key, effect.clock.last_frame)
+    simulation = Simulation(effect, resources.library)
+    waiting: list[StoredFrame] = []
+    started = flushed = time.perf_counter()
+
+    def flush() -> None:
+        nonlocal flushed
+        if waiting:
+            bakes.add_frames(key, waiting, time.perf_counter() - started)
+            stats = [frame.stats for frame in waiting]
+            waiting.clear()
+            report({"type": "progress", "key": key, "computed": simulation.frame + 1, "last": effect.clock.last_frame, "stats": stats})
+        flushed = time.perf_counter()
+
+    for frame in simulation.frames(stop=cancelled):
+        waiting.append(stored(frame))
+        if frame.number == 0 or time.perf_counter() - flushed > FLUSH_SECONDS:
+            flush()
+    if cancelled():
+        bakes.finish(key, "stopped", "stopped")
+        return {"state": "stopped"}
+    flush()
+    findings = [vars(finding) for finding in simulation.findings]
+    bakes.finish(key, "done", "", findings, simulation.clocking.seconds)
+    return {"state": "done", "findings": findings}
+
+
+def stored(frame: Frame) -> StoredFrame:
+    """Pack a frame for the store. Rule memory is left out; what can be read of a particle stays."""
+    columns = {name: column for name, column in frame.columns.items() if name in BASE_COLUMNS or name.startswith("own ")}
+    stats = {
+        "frame": frame.number, "time": round(frame.time, 6), "count": frame.count, "population": frame.population.tolist(),
+        "looked": frame.looked.tolist(), "held": frame.held.tolist(), "acted": frame.acted.tolist(),
+        "births": frame.births, "deaths": frame.deaths,
+    }  # fmt: skip
+    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), pack_columns(columns, frame.count))
+
+
+def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+    """Read an uploaded mesh here, where a damaged one can do no harm, and keep it."""
+    try:
+        mesh = read_mesh(job["name"], job["data"])
+    except MeshError as error:
+        return {"state": "refused", "message": str(error)}
+    row = resources.library.add_mesh(job["name"], mesh)
+    return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles}
+
+
+JOBS: dict[str, Callable[[Resources, dict[str, Any], Callable[[], bool], Report], dict[str, Any]]] = {"bake": bake, "mesh": import_mesh}
+
+
+def perform(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+    """Do a job; whatever goes wrong comes back as words."""
+    try:
+        return JOBS[job["what"]](resources, job, cancelled, report)
+    except StorageError as error:
+        return {"state": "failed", "message": str(error)}
+    except MemoryError:
+        return {"state": "failed", "message": "there is not enough memory for this run; lower the particle budget or the births"}
+    except Exception as error:  # a run must never take the worker down silently
+        return {"state": "failed", "message": f"the run met an unexpected error: {type(error).__name__}: {error}"}

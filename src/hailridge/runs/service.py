@@ -1,0 +1,113 @@
+"""Trials on demand: gives the frames of a document, computing them when they are not there yet, and tells who listens."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import Any
+
+from hailridge.core.assets import Assets
+from hailridge.core.moment import Moment
+from hailridge.core.observe import recorded_moment
+from hailridge.core.scene import Scene
+from hailridge.formats.blocks import unpack_columns
+from hailridge.model.effect import Effect
+from hailridge.model.validation import read_effect
+from hailridge.runs.pool import Pool
+from hailridge.store.bakes import Bakes
+from hailridge.store.library import Library
+from hailridge.store.tables import TrialRow
+
+SCENES_KEPT = 12
+
+
+@dataclass
+class Trial:
+    """A stored trial, read and made ready to look at."""
+
+    id: str
+    effect_id: str
+    key: str
+    effect: Effect
+    scene: Scene
+
+
+class Runs:
+    """What the web layer asks for frames. One bake an effect is computed at a time: the newest document asked for."""
+
+    def __init__(self, library: Library, bakes: Bakes, pool: Pool) -> None:
+        self.library, self.bakes, self.pool = library, bakes, pool
+        self._trials: OrderedDict[str, Trial] = OrderedDict()
+        self._active: dict[str, str] = {}
+        self._lock = threading.Lock()
+        self.listener: Callable[[dict[str, Any]], None] = lambda message: None
+        self.on_done: Callable[[str, str], None] = lambda effect_id, key: None
+        pool.listener = self._progress
+
+    def open(self, effect_id: str, effect: Effect) -> tuple[TrialRow, dict[str, Any]]:
+        """The trial of a document, with its bake running or ready. A bake that failed or was stopped is tried again."""
+        row = self.bakes.open_trial(effect_id, effect)
+        present = self.bakes.bake(row.bake_key)
+        with self._lock:
+            running = self._active.get(effect_id) == row.bake_key
+            if not running:
+                self.pool.stop(effect_id)
+                self._active.pop(effect_id, None)
+            if not running and (present is None or present.state != "done"):
+                self._active[effect_id] = row.bake_key
+                job = self.pool.submit({"what": "bake", "key": row.bake_key, "document": row.document}, effect_id, replace=True)
+                job.result.add_done_callback(lambda future: self._done(effect_id, row.bake_key, future.result()))
+        return row, self.status(row.bake_key, effect)
+
+    def stop(self, effect_id: str) -> bool:
+        """Stop computing for an effect; the frames that are there stay."""
+        return self.pool.stop(effect_id)
+
+    def status(self, key: str, effect: Effect) -> dict[str, Any]:
+        bake = self.bakes.bake(key)
+        if bake is None:
+            return {"state": "computing", "computed": 0, "last": effect.clock.last_frame, "message": "", "findings": [], "seconds": 0.0}
+        return {
+            "state": bake.state, "computed": bake.computed, "last": bake.last_frame, "message": bake.message,
+            "findings": json.loads(bake.findings), "seconds": bake.seconds,
+        }  # fmt: skip
+
+    def trial(self, trial_id: str) -> Trial:
+        """A trial ready to look at; the most recent ones are kept in memory."""
+        with self._lock:
+            if trial_id in self._trials:
+                self._trials.move_to_end(trial_id)
+                return self._trials[trial_id]
+        row = self.bakes.trial(trial_id)
+        effect = read_effect(row.document)
+        assets: Assets = self.library
+        trial = Trial(row.id, row.effect_id, row.bake_key, effect, Scene(effect, assets))
+        with self._lock:
+            self._trials[trial_id] = trial
+            while len(self._trials) > SCENES_KEPT:
+                self._trials.popitem(last=False)
+        return trial
+
+    def moment(self, trial: Trial, frame: int) -> Moment:
+        """A computed frame of a trial, to read."""
+        columns, count = unpack_columns(self.bakes.frame(trial.key, frame).state)
+        return recorded_moment(trial.scene, columns, count, frame)
+
+    def _progress(self, message: dict[str, Any]) -> None:
+        self.listener({**message, "effect": message["owner"]})
+
+    def _done(self, effect_id: str, key: str, result: dict[str, Any]) -> None:
+        with self._lock:
+            if self._active.get(effect_id) == key:
+                del self._active[effect_id]
+        if result["state"] == "failed":
+            # The store may be what failed; the page is told all the same.
+            with suppress(Exception):
+                self.bakes.finish(key, "failed", result["message"])
+        self.listener({**{k: v for k, v in result.items() if k not in ("number", "type")}, "type": "finished", "key": key, "effect": effect_id})
+        if result["state"] == "done":
+            self.on_done(effect_id, key)

@@ -1,0 +1,142 @@
+"""Trials and computed frames: a cache that can always be computed again, kept within a size."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.sqlite import insert
+
+from hailridge import ENGINE_VERSION
+from hailridge.model.effect import Effect
+from hailridge.store.database import Database
+from hailridge.store.library import NotFound, serialized
+from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
+
+COSMETIC = {"name", "summary", "looks"}
+"""Parts of a document that change no byte of what is computed."""
+
+CACHE_BYTES = 4 * 1024**3
+TRIALS_KEPT = 40
+"""Trials kept per effect: enough for undo to find its picture ready."""
+
+
+def bake_key(effect: Effect) -> str:
+    """A digest of everything that decides the computed bytes: labels, colours of groups and looks are left out."""
+    document = {name: value for name, value in effect.model_dump().items() if name not in COSMETIC}
+    for name in ("shapes", "groups", "sources", "rules", "attributes"):
+        for item in document[name]:
+            for shown in ("label", "color" if name == "groups" else "", "visible"):
+                item.pop(shown, None)
+    # Findings carry labels, but they are words, not state: a renamed rule keeps its frames.
+    return hashlib.sha256(json.dumps([ENGINE_VERSION, document], sort_keys=True).encode()).hexdigest()[:32]
+
+
+@dataclass
+class StoredFrame:
+    """What one computed frame leaves behind."""
+
+    number: int
+    stats: dict[str, Any]
+    events: bytes
+    state: bytes
+
+
+class Bakes:
+    """Trials, bakes and frames in a database."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+
+    def open_trial(self, effect_id: str, effect: Effect) -> TrialRow:
+        """The trial of this document, made if it is new. Asking again for the same document gives the same trial."""
+        document, key = serialized(effect), bake_key(effect)
+        trial_id = hashlib.sha256(f"{effect_id}\n{document}".encode()).hexdigest()[:24]
+        with self.database.writing() as session:
+            values = {"id": trial_id, "effect_id": effect_id, "bake_key": key, "document": document, "made": now()}
+            session.execute(insert(TrialRow).values(values).on_conflict_do_update(index_elements=["id"], set_={"made": now()}))
+            row = session.get(TrialRow, trial_id)
+            assert row is not None
+            return row
+
+    def trial(self, trial_id: str) -> TrialRow:
+        with self.database.reading() as session:
+            row = session.get(TrialRow, trial_id)
+            if row is None:
+                raise NotFound("this trial is no longer kept; it is computed anew when the effect is opened")
+            return row
+
+    def bake(self, key: str) -> BakeRow | None:
+        with self.database.reading() as session:
+            return session.get(BakeRow, key)
+
+    def begin(self, key: str, last_frame: int) -> None:
+        """Start a bake afresh; frames of an earlier, unfinished one are dropped."""
+        with self.database.writing() as session:
+            session.execute(delete(FrameRow).where(FrameRow.bake_key == key))
+            session.execute(delete(BakeRow).where(BakeRow.key == key))
+            session.add(BakeRow(key=key, state="computing", last_frame=last_frame))
+
+    def add_frames(self, key: str, frames: list[StoredFrame], seconds: float) -> None:
+        """Append frames and the number computed in one transaction, so that no frame is counted that is not there."""
+        with self.database.writing() as session:
+            rows = [
+                {"bake_key": key, "number": f.number, "stats": json.dumps(f.stats, separators=(",", ":")), "events": f.events, "state": f.state}
+                for f in frames
+            ]
+            session.execute(insert(FrameRow), rows)
+            grown = sum(len(frame.state) + len(frame.events) for frame in frames)
+            changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown}
+            session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
+
+    def finish(self, key: str, state: str, message: str = "", findings: Any = None, timing: Any = None) -> None:
+        with self.database.writing() as session:
+            values: dict[str, Any] = {"state": state, "message": message, "used": now()}
+            if findings is not None:
+                values["findings"] = json.dumps(findings)
+            if timing is not None:
+                values["timing"] = json.dumps(timing)
+            session.execute(update(BakeRow).where(BakeRow.key == key).values(**values))
+
+    def frame(self, key: str, number: int) -> FrameRow:
+        with self.database.reading() as session:
+            row = session.get(FrameRow, (key, number))
+            if row is None:
+                raise NotFound(f"frame {number} is not computed yet")
+            return row
+
+    def stats(self, key: str, start: int = 0) -> list[dict[str, Any]]:
+        """The counts of all computed frames from `start` on."""
+        with self.database.reading() as session:
+            wanted = select(FrameRow.stats).where(FrameRow.bake_key == key, FrameRow.number >= start).order_by(FrameRow.number)
+            return [json.loads(text) for text in session.scalars(wanted)]
+
+    def events(self, key: str) -> list[bytes]:
+        """The event blocks of all computed frames, in order."""
+        with self.database.reading() as session:
+            return list(session.scalars(select(FrameRow.events).where(FrameRow.bake_key == key).order_by(FrameRow.number)))
+
+    def recover(self) -> int:
+        """After a start: drop what a killed run left half done. Returns how many bakes were dropped."""
+        with self.database.writing() as session:
+            broken = list(session.scalars(select(BakeRow.key).where(BakeRow.state == "computing")))
+            session.execute(delete(FrameRow).where(FrameRow.bake_key.in_(broken)))
+            session.execute(delete(BakeRow).where(BakeRow.key.in_(broken)))
+        return len(broken)
+
+    def prune(self, keep: set[str], limit: int = CACHE_BYTES) -> None:
+        """Forget the longest unused bakes beyond `limit` bytes and old trials; `keep` are in use now."""
+        with self.database.writing() as session:
+            total = 0
+            for row in session.scalars(select(BakeRow).order_by(BakeRow.used.desc())):
+                total += row.size
+                if total > limit and row.key not in keep:
+                    session.execute(delete(FrameRow).where(FrameRow.bake_key == row.key))
+                    session.execute(delete(BakeRow).where(BakeRow.key == row.key))
+            effects = list(session.scalars(select(TrialRow.effect_id).distinct()))
+            for effect_id in effects:
+                made = select(TrialRow.id).where(TrialRow.effect_id == effect_id).order_by(TrialRow.made.desc()).offset(TRIALS_KEPT)
+                session.execute(delete(TrialRow).where(TrialRow.id.in_(list(session.scalars(made)))))

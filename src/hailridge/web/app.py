@@ -1,0 +1,115 @@
+"""The application: routers, guard, errors in words, the live socket and the built front end."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI, Request, WebSocket, WebSocketDisconnect
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
+
+import hailridge.core  # noqa: F401  (loads the registry before any document is read)
+from hailridge import __version__
+from hailridge.core.assets import MissingAsset
+from hailridge.model.validation import DocumentError
+from hailridge.store.database import StorageError, in_words
+from hailridge.store.library import Conflict, NotFound
+from hailridge.web import assets, effects, reference, trials
+from hailridge.web.context import FRONT_END, Context
+from hailridge.web.security import LOCAL, Guard
+
+CONTENT_POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:; frame-ancestors 'none'"
+
+
+def create_app(folder: Path, workers: int = 2, hosts: frozenset[str] = frozenset(LOCAL), token: str | None = None) -> FastAPI:
+    """The whole application over a data folder."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        app.state.context = context = Context(folder, workers)
+        context.live.loop = asyncio.get_running_loop()
+        yield
+        context.close()
+
+    app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.add_middleware(Guard, hosts=hosts, token=token)
+    for module in (reference, effects, trials, assets):
+        app.include_router(module.router)
+    _translate_errors(app)
+    app.websocket("/api/live")(live)
+    _serve_front_end(app)
+    return app
+
+
+def _translate_errors(app: FastAPI) -> None:
+    """Errors of the layers below, as status and words."""
+
+    @app.exception_handler(DocumentError)
+    async def document(request: Request, error: DocumentError) -> JSONResponse:
+        problems = [problem.as_dict() for problem in error.problems]
+        return JSONResponse({"detail": str(error), "problems": problems}, 422)
+
+    @app.exception_handler(Conflict)
+    async def conflict(request: Request, error: Conflict) -> JSONResponse:
+        return JSONResponse({"detail": str(error), "revision": error.theirs}, 409)
+
+    @app.exception_handler(NotFound)
+    async def missing(request: Request, error: NotFound) -> JSONResponse:
+        return JSONResponse({"detail": str(error)}, 404)
+
+    @app.exception_handler(MissingAsset)
+    async def asset(request: Request, error: MissingAsset) -> JSONResponse:
+        return JSONResponse({"detail": f"the mesh '{error}' is not in the library"}, 404)
+
+    @app.exception_handler(StorageError)
+    async def storage(request: Request, error: StorageError) -> JSONResponse:
+        return JSONResponse({"detail": str(error)}, 507 if error.full else 503)
+
+    @app.exception_handler(OperationalError)
+    async def database(request: Request, error: OperationalError) -> JSONResponse:
+        told = in_words(error)
+        return JSONResponse({"detail": str(told)}, 507 if told.full else 503)
+
+
+async def live(socket: WebSocket) -> None:
+    """News for one page: progress of runs, saves by other tabs, new pictures."""
+    await socket.accept()
+    context: Context = socket.app.state.context
+    queue: asyncio.Queue[str] = asyncio.Queue()
+    context.live.queues.add(queue)
+
+    async def send() -> None:
+        while True:
+            await socket.send_text(await queue.get())
+
+    sender = asyncio.create_task(send())
+    try:
+        while True:
+            await socket.receive_text()
+    except WebSocketDisconnect:
+        pass
+    finally:
+        sender.cancel()
+        context.live.queues.discard(queue)
+
+
+def _serve_front_end(app: FastAPI) -> None:
+    if not (FRONT_END / "index.html").is_file():
+
+        @app.get("/", include_in_schema=False)
+        async def not_built() -> dict[str, Any]:
+            return {"detail": "the front end is not built yet: run ./run setup"}
+
+        return
+    app.mount("/assets", StaticFiles(directory=FRONT_END / "assets"))
+
+    @app.get("/{path:path}", include_in_schema=False)
+    async def page(path: str) -> Response:
+        if path.startswith("api/"):
+            return JSONResponse({"detail": f"there is no '/{path}'"}, 404)
+        return FileResponse(FRONT_END / "index.html", headers={"Content-Security-Policy": CONTENT_POLICY, "Cache-Control": "no-cache"})

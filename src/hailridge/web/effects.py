@@ -1,0 +1,156 @@
+"""Effects: the library page, saving under optimistic locking, versions, advisories."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Response
+from pydantic import BaseModel, Field
+
+from hailridge.core.advisories import advise
+from hailridge.demo import starter
+from hailridge.model.validation import read_effect
+from hailridge.store.tables import EffectRow, VersionRow
+from hailridge.web.context import Shared
+
+router = APIRouter(prefix="/api/effects", tags=["effects"])
+
+
+class Summary(BaseModel):
+    """An effect on the library page."""
+
+    id: str
+    name: str
+    summary: str
+    revision: int
+    demo: bool
+    changed: datetime
+    poster: str | None
+
+
+class EffectOut(BaseModel):
+    """An effect with its document."""
+
+    id: str
+    revision: int
+    changed: datetime
+    document: dict[str, Any]
+
+
+class Save(BaseModel):
+    """A new state of an effect, made from `revision`; `tab` tells the page's own saves from those of others."""
+
+    revision: int
+    document: dict[str, Any]
+    tab: str = Field("", max_length=40)
+
+
+class New(BaseModel):
+    """Where a new effect comes from: a copy of another, a document, or the starter."""
+
+    copy_of: str | None = None
+    document: dict[str, Any] | None = None
+    name: str | None = Field(None, max_length=80)
+
+
+class Version(BaseModel):
+    revision: int
+    name: str | None
+    saved: datetime
+
+
+class Naming(BaseModel):
+    name: str = Field(max_length=80)
+
+
+class AdvisoryOut(BaseModel):
+    level: str
+    item: list[str | int]
+    text: str
+    fix: dict[str, Any] | None
+
+
+def _out(row: EffectRow) -> EffectOut:
+    return EffectOut(id=row.id, revision=row.revision, changed=row.changed, document=json.loads(row.document))
+
+
+@router.get("")
+def list_effects(context: Shared) -> list[Summary]:
+    """All effects, the latest changed first."""
+    return [
+        Summary(
+            id=row.id, name=row.name, summary=json.loads(row.document).get("summary", ""), revision=row.revision, demo=row.demo is not None,
+            changed=row.changed, poster=f"/api/effects/{row.id}/poster?of={row.poster_bake}" if row.poster else None,
+        )
+        for row in context.library.effects()
+    ]  # fmt: skip
+
+
+@router.post("", status_code=201)
+def create_effect(new: New, context: Shared) -> EffectOut:
+    """Make an effect: a copy, a given document, or a starter with a visible, running source."""
+    if new.copy_of is not None:
+        document = json.loads(context.library.effect(new.copy_of).document)
+        document["name"] = (new.name or f"{document['name']} (copy)")[:80]
+    else:
+        document = new.document or starter()
+        document["name"] = new.name or document.get("name", "Untitled effect")
+    return _out(context.library.create(read_effect(document)))
+
+
+@router.get("/{effect_id}")
+def get_effect(effect_id: str, context: Shared) -> EffectOut:
+    return _out(context.library.effect(effect_id))
+
+
+@router.put("/{effect_id}")
+def save_effect(effect_id: str, save: Save, context: Shared) -> EffectOut:
+    """Save a new state. 409 when somebody else saved in between; nothing is overwritten silently."""
+    row = context.library.save(effect_id, read_effect(save.document), save.revision)
+    context.live.publish({"type": "saved", "effect": effect_id, "revision": row.revision, "tab": save.tab})
+    return _out(row)
+
+
+@router.delete("/{effect_id}", status_code=204)
+def delete_effect(effect_id: str, context: Shared) -> None:
+    context.runs.stop(effect_id)
+    context.library.delete(effect_id)
+
+
+@router.get("/{effect_id}/poster", response_class=Response, responses={200: {"content": {"image/png": {}}}})
+def get_poster(effect_id: str, context: Shared) -> Response:
+    """The effect's small picture."""
+    row = context.library.effect(effect_id)
+    if row.poster is None:
+        raise HTTPException(404, "there is no picture of this effect yet")
+    return Response(row.poster, media_type="image/png", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@router.get("/{effect_id}/versions")
+def list_versions(effect_id: str, context: Shared) -> list[Version]:
+    """Every saved state, the newest first."""
+    return [_version(row) for row in context.library.versions(effect_id)]
+
+
+@router.get("/{effect_id}/versions/{revision}")
+def get_version(effect_id: str, revision: int, context: Shared) -> dict[str, Any]:
+    """The document of one version."""
+    document: dict[str, Any] = json.loads(context.library.version(effect_id, revision).document)
+    return document
+
+
+@router.put("/{effect_id}/versions/{revision}")
+def name_version(effect_id: str, revision: int, naming: Naming, context: Shared) -> Version:
+    return _version(context.library.name_version(effect_id, revision, naming.name))
+
+
+def _version(row: VersionRow) -> Version:
+    return Version(revision=row.revision, name=row.name, saved=row.saved)
+
+
+@router.post("/check")
+def check_document(document: dict[str, Any]) -> list[AdvisoryOut]:
+    """Advisories for a document, or 422 with what is wrong with it."""
+    return [AdvisoryOut(**advisory.as_dict()) for advisory in advise(read_effect(document))]

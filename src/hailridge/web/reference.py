@@ -1,0 +1,113 @@
+"""What the interface is generated from, the published schema, and the guide."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from hailridge.model.catalogue import catalogue, json_schema
+from hailridge.web.context import GUIDE
+
+router = APIRouter(prefix="/api", tags=["reference"])
+
+
+class FieldOut(BaseModel):
+    """One field of a kind, as the interface shows it. `type` decides the editor."""
+
+    name: str
+    label: str
+    type: str
+    default: Any = None
+    required: bool
+    unit: str | None = None
+    low: float | None = None
+    high: float | None = None
+    soft: list[float] | None = None
+    step: float | None = None
+    help: str | None = None
+    value: str | None = None
+    value_from: str | None = None
+    words: dict[str, str] | None = None
+    to: str | None = None
+    optional: str | None = None
+    many: str | bool | None = None
+    slot: str | None = None
+    yes: str | None = None
+    no: str | None = None
+
+
+class KindOut(BaseModel):
+    """A registered kind, or a fixed part of the document: wording, help and fields."""
+
+    kind: str
+    title: str
+    sentence: str
+    help: str
+    category: str
+    fields: list[FieldOut]
+    unit: str | None = None
+    value_type: str | None = None
+    soft: list[float] | None = None
+    phase: str | None = None
+    shader: str | None = None
+
+
+class AttributeOut(BaseModel):
+    id: str
+    label: str
+    unit: str
+    value_type: str
+    help: str
+    soft: list[float]
+    low: float | None
+    high: float | None
+    writable: bool
+
+
+class Catalogue(BaseModel):
+    """The whole registry: every slot with its kinds, the fixed parts, the built-in attributes."""
+
+    slots: dict[str, list[KindOut]]
+    parts: dict[str, KindOut]
+    attributes: list[AttributeOut]
+    units: dict[str, str]
+    group_colors: list[str]
+
+
+class Page(BaseModel):
+    """A page of the guide, in Markdown."""
+
+    id: str
+    title: str
+    text: str
+
+
+@cache
+def _catalogue() -> Catalogue:
+    return Catalogue.model_validate(catalogue())
+
+
+@router.get("/catalogue")
+def get_catalogue() -> Catalogue:
+    """Everything that an effect can be built from."""
+    return _catalogue()
+
+
+@router.get("/schema")
+def get_schema() -> dict[str, Any]:
+    """The JSON Schema of the effect document."""
+    return json_schema()
+
+
+@router.get("/guide")
+def get_guide() -> list[Page]:
+    """The pages of the guide, in reading order."""
+    pages = []
+    for path in sorted(GUIDE.glob("*.md")):
+        text = path.read_text(encoding="utf-8")
+        title, _, body = text.partition("\n")
+        pages.append(Page(id=path.stem.split("-", 1)[-1], title=title.lstrip("# ").strip(), text=body.strip()))
+    return pages

@@ -1,0 +1,270 @@
+"""Trials: asking for frames, reading them, and looking closer: highlights, distributions, single particles."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field, ValidationError
+
+from hailridge.core.events import EVENT, Happening
+from hailridge.core.observe import distribution, holders, layers, passing, quantity_values, values_of
+from hailridge.formats.blocks import pack, unpack, unpack_columns
+from hailridge.model.kind import Part
+from hailridge.model.parts import Amount, Condition, Quantity
+from hailridge.model.validation import DocumentError, Problem, read_effect
+from hailridge.runs.service import Trial
+from hailridge.store.library import NotFound
+from hailridge.web.context import Shared
+
+router = APIRouter(prefix="/api", tags=["trials"])
+
+BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
+FOREVER = {"Cache-Control": "private, max-age=86400, immutable"}
+
+
+class Ask(BaseModel):
+    """Which document to run: the saved one, or one that is being tried while a value is dragged."""
+
+    document: dict[str, Any] | None = None
+
+
+class TrialOut(BaseModel):
+    """A trial and how far its frames are computed. `computed` frames from 0 on can be read."""
+
+    id: str
+    key: str
+    state: str
+    computed: int
+    last: int
+    seconds: float
+    message: str
+    findings: list[dict[str, Any]]
+    frames_per_second: float
+
+
+class Test(BaseModel):
+    """Whom to look for: a condition of the trial's document vocabulary, among groups (none: everyone)."""
+
+    condition: dict[str, Any] | None = None
+    who: list[str] = Field(default_factory=list)
+
+
+class Reading(BaseModel):
+    """A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run."""
+
+    quantity: dict[str, Any]
+    who: list[str] = Field(default_factory=list)
+    comparison: str | None = None
+    threshold: dict[str, Any] | None = None
+    contacts: bool = False
+
+
+class Histogram(BaseModel):
+    edges: list[float]
+    counts: list[int]
+    total: int
+    passing: int | None
+    low: float
+    high: float
+    outside: int
+
+
+class _Pieces(Part):
+    """Lets single pieces of a document be validated as strictly as the whole."""
+
+    condition: Condition | None = None
+    quantity: Quantity | None = None
+    threshold: Amount | None = None
+
+
+def _pieces(**given: Any) -> _Pieces:
+    try:
+        return _Pieces.model_validate(given)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        raise DocumentError([Problem(tuple(first["loc"]), str(first["loc"][0]), first["msg"])]) from None
+
+
+@router.post("/effects/{effect_id}/trials")
+def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
+    """The trial of the effect's document; computing starts if it has not been computed before."""
+    row = context.library.effect(effect_id)
+    effect = read_effect(ask.document if ask.document is not None else row.document)
+    trial, status = context.runs.open(effect_id, effect)
+    return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=effect.clock.frames_per_second, **status)
+
+
+@router.get("/trials/{trial_id}")
+def get_trial(trial_id: str, context: Shared) -> TrialOut:
+    trial = context.runs.trial(trial_id)
+    status = context.runs.status(trial.key, trial.effect)
+    return TrialOut(id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, **status)
+
+
+@router.post("/effects/{effect_id}/stop")
+def stop(effect_id: str, context: Shared) -> bool:
+    """Stop computing; the frames that are there stay."""
+    return context.runs.stop(effect_id)
+
+
+@router.get("/trials/{trial_id}/stats")
+def get_stats(trial_id: str, context: Shared, start: int = 0) -> list[dict[str, Any]]:
+    """Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted."""
+    return context.bakes.stats(context.runs.trial(trial_id).key, start)
+
+
+@router.get("/trials/{trial_id}/frames/{number}", response_class=Response, responses=BINARY)
+def get_frame(trial_id: str, number: int, context: Shared) -> Response:
+    """A frame ready to draw, as a binary block: one set of arrays a look."""
+    trial = context.runs.trial(trial_id)
+    moment = context.runs.moment(trial, number)
+    drawn = layers(moment)
+    head: dict[str, Any] = {"frame": number, "time": moment.time, "count": moment.count, "layers": []}
+    arrays = {}
+    for index, layer in enumerate(drawn):
+        head["layers"].append({"look": layer.look, "shader": layer.shader, "pixels": layer.pixels, "count": len(layer.radius)})
+        for name in ("position", "radius", "color", "id", "group"):
+            arrays[f"{index}/{name}"] = getattr(layer, name)
+    return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.get("/trials/{trial_id}/shapes", response_class=Response, responses=BINARY)
+def get_shapes(trial_id: str, context: Shared) -> Response:
+    """The triangles of every shape in world space, as a binary block."""
+    trial = context.runs.trial(trial_id)
+    head: dict[str, Any] = {"shapes": []}
+    arrays = {}
+    for index, (shape, geometry) in enumerate(zip(trial.effect.shapes, trial.scene.geometries, strict=True)):
+        entry: Any = shape
+        head["shapes"].append({"id": entry.id, "visible": entry.visible, "kind": entry.kind})
+        arrays[f"{index}/vertices"] = geometry.vertices
+        arrays[f"{index}/faces"] = geometry.faces
+    return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
+
+
+@router.post("/trials/{trial_id}/frames/{number}/highlight", response_class=Response, responses=BINARY)
+def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Response:
+    """The ids for whom a condition holds at a frame, as a binary block with `count` and `of`."""
+    trial = context.runs.trial(trial_id)
+    condition = _pieces(condition=test.condition).condition
+    _check_names(trial, test.who)
+    with _names_told():
+        ids, of = holders(context.runs.moment(trial, number), condition, test.who)
+    return Response(pack({"count": len(ids), "of": of}, {"ids": np.ascontiguousarray(ids)}), media_type="application/octet-stream")
+
+
+@router.post("/trials/{trial_id}/frames/{number}/histogram")
+def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> Histogram:
+    """How a quantity is distributed over some groups at a frame, and how many pass a comparison."""
+    trial = context.runs.trial(trial_id)
+    pieces = _pieces(quantity=reading.quantity, threshold=reading.threshold)
+    assert pieces.quantity is not None
+    _check_names(trial, reading.who)
+    moment = context.runs.moment(trial, number)
+    passed: int | None = None
+    with _names_told():
+        if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
+            values = _impacts(context, trial, reading.who)
+            if reading.comparison is not None and pieces.threshold is not None:
+                middle = float(np.mean(pieces.threshold.extent()))
+                passed = int(np.count_nonzero(values > middle if reading.comparison in ("above", "at_least") else values < middle))
+        else:
+            values = quantity_values(moment, pieces.quantity, reading.who)
+            if reading.comparison is not None and pieces.threshold is not None:
+                passed = passing(moment, pieces.quantity, reading.comparison, pieces.threshold, reading.who)
+    spread = distribution(values)
+    return Histogram(
+        edges=spread.edges.tolist(), counts=spread.counts.tolist(), total=spread.total, passing=passed,
+        low=spread.low, high=spread.high, outside=spread.outside,
+    )  # fmt: skip
+
+
+def _impacts(context: Shared, trial: Trial, who: list[str]) -> Any:
+    """Impact speeds of every contact of the run by particles that were in these groups at the time."""
+    blocks = [unpack(block)[1]["events"].view(EVENT) for block in context.bakes.events(trial.key)]
+    events = np.concatenate(blocks) if blocks else np.empty(0, EVENT)
+    members = trial.scene.members(who)
+    if not members.all():
+        groups = _group_at_event(events, len(trial.scene.group_index))
+        events = events[members[groups]]
+    return events["value"][events["what"] == Happening.CONTACT]
+
+
+def _group_at_event(events: Any, groups: int) -> Any:
+    """The group in which each event found its particle: that of its latest birth or move before it."""
+    order = np.lexsort((np.arange(len(events)), events["particle"]))
+    sorted_events = events[order]
+    defines = np.isin(sorted_events["what"], [Happening.BIRTH, Happening.MOVE])
+    latest = np.maximum.accumulate(np.where(defines, np.arange(len(events)), 0))
+    found = np.clip(sorted_events["present"][latest], 0, max(0, groups - 1))
+    out = np.empty(len(events), np.int64)
+    out[order] = found
+    return out
+
+
+@router.get("/trials/{trial_id}/frames/{number}/particles/{particle}")
+def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[str, Any]:
+    """One particle at a frame: its values, whether each rule holds for it and why, and its life story."""
+    trial = context.runs.trial(trial_id)
+    found = values_of(context.runs.moment(trial, number), particle)
+    story = _story(context, trial, particle)
+    if found is None and not story:
+        raise NotFound(f"there is no particle {particle} in this effect")
+    return {"alive": found is not None, "now": found, "story": story}
+
+
+def _story(context: Shared, trial: Trial, particle: int) -> list[dict[str, Any]]:
+    out: list[dict[str, Any]] = []
+    for block in context.bakes.events(trial.key):
+        events = unpack(block)[1]["events"].view(EVENT)
+        for event in events[events["particle"] == particle]:
+            entry = {name: event[name].item() for name in ("frame", "time", "item", "previous", "present", "value", "parent")}
+            out.append({**entry, "what": Happening(int(event["what"])).name.lower()})
+    return out
+
+
+@router.get("/trials/{trial_id}/particles/{particle}/track")
+def track(
+    trial_id: str, particle: int, context: Shared, columns: Annotated[str, Field(max_length=200)] = "speed,radius"
+) -> dict[str, list[float | None]]:
+    """Attributes of one particle over all computed frames; null where it is not alive."""
+    trial = context.runs.trial(trial_id)
+    bake = context.bakes.bake(trial.key)
+    wanted = columns.split(",")
+    out: dict[str, list[float | None]] = {name: [] for name in wanted}
+    for number in range(bake.computed if bake else 0):
+        state, count = unpack_columns(context.bakes.frame(trial.key, number).state)
+        at = int(np.searchsorted(state["id"], particle)) if count else 0
+        alive = count > 0 and at < count and state["id"][at] == particle
+        for name in wanted:
+            out[name].append(_read_one(state, name, at) if alive else None)
+    return out
+
+
+def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
+    if name == "speed":
+        return float(np.linalg.norm(state["velocity"][at]))
+    if name == "height":
+        return float(state["position"][at, 1])
+    column = state.get(name, state.get(f"own {name}"))
+    return float(np.linalg.norm(column[at])) if column is not None else None
+
+
+def _check_names(trial: Trial, who: list[str]) -> None:
+    for group in who:
+        if group not in trial.scene.group_index:
+            raise NotFound(f"there is no group '{group}' in this trial")
+
+
+class _names_told:
+    """Pieces given on their own can name shapes and groups that the trial does not have: say which, instead of failing."""
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
+        if isinstance(error, KeyError):
+            raise NotFound(f"the trial has nothing called {error}") from None
+
