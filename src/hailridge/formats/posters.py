@@ -23,10 +23,12 @@ def poster(moment: Moment) -> bytes:
     draw = ImageDraw.Draw(image)
     visible = [g for shape, g in zip(moment.scene.effect.shapes, moment.scene.geometries, strict=True) if shape.visible and len(g.faces)]  # type: ignore[attr-defined]
     drawn = layers(moment)
-    places = [g.vertices for g in visible] + [layer.position for layer in drawn if len(layer.position)]
+    # Particles say what there is to see; a ground plane may reach far beyond.
+    places = [layer.position for layer in drawn if len(layer.position)] or [g.vertices for g in visible]
     camera = _Camera(np.concatenate(places) if places else np.zeros((1, 3)))
-    for geometry in visible:
-        _draw_shape(draw, camera, geometry.corners, geometry.normals)
+    if visible:
+        # All faces together: which shape a face belongs to says nothing of what it hides.
+        _draw_faces(draw, camera, np.concatenate([g.corners for g in visible]), np.concatenate([g.normals for g in visible]))
     everything = [(layer.position, layer.radius, layer.color, layer.pixels if layer.shader == "dot" else 0.0) for layer in drawn]
     for position, radius, color, pixels in everything:
         _draw_particles(draw, camera, position, radius, color, pixels)
@@ -39,7 +41,7 @@ class _Camera:
     """Looks at the middle of what there is, from the front, the right and a little above."""
 
     def __init__(self, points: NDArray[np.float64]) -> None:
-        low, high = np.quantile(points, [0.01, 0.99], axis=0)
+        low, high = np.quantile(points, [0.03, 0.97], axis=0)
         self.centre = (low + high) / 2
         toward = np.array([0.45, 0.32, 1.0])
         self.ahead = -toward / np.linalg.norm(toward)
@@ -58,7 +60,7 @@ class _Camera:
         return np.stack([x, y], axis=1), depth
 
 
-def _draw_shape(draw: ImageDraw.ImageDraw, camera: _Camera, corners: NDArray[np.float64], normals: NDArray[np.float32]) -> None:
+def _draw_faces(draw: ImageDraw.ImageDraw, camera: _Camera, corners: NDArray[np.float64], normals: NDArray[np.float32]) -> None:
     pixels, depth = camera.project(corners.reshape(-1, 3))
     pixels = pixels.reshape(-1, 3, 2)
     light = 0.35 + 0.5 * np.abs(normals @ np.array([0.35, 0.85, 0.4]))
