@@ -1,0 +1,64 @@
+/** The one place that talks to the server. Errors carry the server's words; a lost connection says so. */
+
+import createClient from "openapi-fetch";
+import { readBlock, type Block } from "./block";
+import type { components, paths } from "./generated";
+
+export type Schemas = components["schemas"];
+export type Catalogue = Schemas["Catalogue"];
+export type KindInfo = Schemas["KindOut"];
+export type FieldInfo = Schemas["FieldOut"];
+export type AttributeInfo = Schemas["AttributeOut"];
+export type TrialInfo = Schemas["TrialOut"];
+export type EffectSummary = Schemas["Summary"];
+export type Advisory = Schemas["AdvisoryOut"];
+export type Histogram = Schemas["Histogram"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+export class Refused extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** Unwraps an answer, or throws what the server said in words. */
+export async function answered<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await asked;
+  } catch {
+    throw new Refused("The server does not answer. Is it still running? What you typed is kept here.", 0);
+  }
+  if (!answer.response.ok) throw new Refused(words(answer.error) ?? answer.response.statusText, answer.response.status);
+  return answer.data as T;
+}
+
+function words(error: unknown): string | null {
+  const detail = (error as { detail?: unknown } | undefined)?.detail;
+  if (typeof detail === "string") return detail;
+  if (Array.isArray(detail)) return detail.map((entry: { msg?: string }) => entry.msg).join("; ");
+  return null;
+}
+
+export async function fetchBlock<Head>(path: string, body?: unknown, signal?: AbortSignal): Promise<Block<Head>> {
+  let response: Response;
+  try {
+    const post = { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } };
+    response = await fetch(path, { ...(body === undefined ? {} : post), signal });
+  } catch (error) {
+    if ((error as Error).name === "AbortError") throw error;
+    throw new Refused("The server does not answer. Is it still running?", 0);
+  }
+  if (!response.ok) throw new Refused(words(await response.json().catch(() => null)) ?? response.statusText, response.status);
+  return readBlock<Head>(await response.arrayBuffer());
+}

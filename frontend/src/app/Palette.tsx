@@ -1,0 +1,60 @@
+/** The command palette and the list of keys. */
+
+import { Command as Palette_ } from "cmdk";
+import { Dialog } from "@/ui/controls";
+import type { Command } from "./commands";
+
+export function Palette({ open, onOpenChange, list }: { open: boolean; onOpenChange: (open: boolean) => void; list: Command[] }) {
+  const groups = [...new Set(list.map((command) => command.group))];
+  return (
+    <Dialog open={open} onOpenChange={onOpenChange} title="Do something">
+      <Palette_ label="Commands" className="-mx-2">
+        <Palette_.Input autoFocus placeholder="What would you like to do?" className="mb-2 w-full rounded border border-line bg-stage px-3 py-2 outline-none placeholder:text-soft focus:border-ice" />
+        <Palette_.List className="max-h-[46vh] overflow-y-auto">
+          <Palette_.Empty className="px-3 py-4 text-soft">Nothing of that name.</Palette_.Empty>
+          {groups.map((group) => (
+            <Palette_.Group key={group} heading={group} className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft">
+              {list
+                .filter((command) => command.group === group)
+                .map((command, index) => (
+                  <Palette_.Item
+                    key={`${command.label} ${index}`}
+                    value={`${group} ${command.label}`}
+                    onSelect={() => {
+                      onOpenChange(false);
+                      setTimeout(command.run, 0);
+                    }}
+                    className="flex cursor-pointer justify-between rounded px-3 py-1.5 data-[selected=true]:bg-ice/12"
+                  >
+                    {command.label}
+                    {command.keys && <kbd className="tabular text-xs text-soft">{command.keys}</kbd>}
+                  </Palette_.Item>
+                ))}
+            </Palette_.Group>
+          ))}
+        </Palette_.List>
+      </Palette_>
+    </Dialog>
+  );
+}
+
+export function Shortcuts({ open, onOpenChange, list }: { open: boolean; onOpenChange: (open: boolean) => void; list: Command[] }) {
+  return (
+    <Dialog open={open} onOpenChange={onOpenChange} title="Keyboard" description="In text fields, keys type; everywhere else:">
+      <table className="w-full">
+        <tbody>
+          {list
+            .filter((command) => command.keys)
+            .map((command) => (
+              <tr key={command.label} className="border-b border-line/50">
+                <td className="py-1">{command.label}</td>
+                <td className="text-right">
+                  <kbd className="tabular rounded border border-line px-1.5 text-xs">{command.keys}</kbd>
+                </td>
+              </tr>
+            ))}
+        </tbody>
+      </table>
+    </Dialog>
+  );
+}

@@ -1,0 +1,98 @@
+/** Everything that can be done by name or key, in one list: the palette, the shortcuts and their help read it. */
+
+import { adders } from "@/score/adding";
+import { nameOf, type Collection } from "@/state/document";
+import { redo, undo, useStudio } from "@/state/studio";
+import { runAgain, seek, stopRun } from "@/state/trials";
+import { stageView } from "@/stage/Stage";
+import { pause, step, toggle } from "@/clock/playing";
+import { lastFrame } from "@/state/studio";
+
+export interface Command {
+  group: string;
+  label: string;
+  keys?: string;
+  run: () => void;
+}
+
+export const toneNow = (): string => document.documentElement.dataset.tone ?? "dark";
+
+export function setTone(tone: string): void {
+  document.documentElement.dataset.tone = tone;
+  localStorage.setItem("tone", tone);
+  useStudio.setState((state) => ({ stats: [...state.stats] }));
+}
+
+const last = (): number => lastFrame(useStudio.getState().document);
+
+/** Commands with keys work anywhere outside of text fields. */
+export function commands(open: { palette: () => void; shortcuts: () => void; versions: () => void; library: () => void }): Command[] {
+  const { catalogue, document: effect } = useStudio.getState();
+  const add = catalogue ? adders(catalogue) : null;
+  const list: Command[] = [
+    { group: "Time", label: "Play or pause", keys: "Space", run: toggle },
+    { group: "Time", label: "One frame back", keys: ",", run: () => step(-1) },
+    { group: "Time", label: "One frame on", keys: ".", run: () => step(1) },
+    { group: "Time", label: "To the start", keys: "Home", run: () => (pause(), seek(0)) },
+    { group: "Time", label: "To the end", keys: "End", run: () => (pause(), seek(last())) },
+    { group: "Time", label: "Stop computing", run: () => void stopRun() },
+    { group: "Time", label: "Compute again", run: runAgain },
+    { group: "Edit", label: "Undo", keys: "Ctrl+Z", run: undo },
+    { group: "Edit", label: "Redo", keys: "Ctrl+Shift+Z", run: redo },
+    { group: "Edit", label: "Versions…", run: open.versions },
+    { group: "Stage", label: "Everything in view", keys: "0", run: () => stageView.look("home") },
+    { group: "Stage", label: "From the front", keys: "1", run: () => stageView.look("front") },
+    { group: "Stage", label: "From the side", keys: "2", run: () => stageView.look("side") },
+    { group: "Stage", label: "From above", keys: "3", run: () => stageView.look("above") },
+    { group: "Stage", label: "Let go of what is ringed", keys: "Escape", run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null }) },
+    { group: "Window", label: "Fold or unfold the lens", keys: "L", run: () => useStudio.setState((state) => ({ lensOpen: !state.lensOpen })) },
+    { group: "Window", label: "Guide", keys: "G", run: () => useStudio.setState({ lens: "guide", lensOpen: true }) },
+    { group: "Window", label: "Find a command", keys: "Ctrl+K", run: open.palette },
+    { group: "Window", label: "Keyboard", keys: "?", run: open.shortcuts },
+    { group: "Window", label: "Light or dark", run: () => setTone(toneNow() === "dark" ? "light" : "dark") },
+    { group: "Window", label: "Back to the library", run: open.library },
+  ];
+  if (add && effect) {
+    list.push({ group: "Add", label: "Add a rule", keys: "R", run: () => add.rules.add() });
+    list.push({ group: "Add", label: "Add a source", run: () => add.sources.add() });
+    list.push({ group: "Add", label: "Add a group", run: () => add.groups.add() });
+    list.push({ group: "Add", label: "Add an attribute", run: () => add.attributes.add() });
+    for (const info of catalogue!.slots.shape ?? []) {
+      const run = () => (info.kind === "mesh" ? document.getElementById("mesh-file")?.click() : add.shapes.add(info));
+      list.push({ group: "Add", label: info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`, run });
+    }
+    for (const info of catalogue!.slots.look ?? []) list.push({ group: "Add", label: `Add a look: ${info.title}`, run: () => add.looks.add(info) });
+    for (const collection of ["sources", "rules", "shapes", "groups"] as Collection[]) {
+      effect[collection].forEach((item, index) => {
+        const run = () => {
+          useStudio.setState({ selected: [collection, index] });
+          document.querySelector(`[data-item="${collection}/${String(item.id)}"]`)?.scrollIntoView({ block: "center", behavior: "smooth" });
+        };
+        list.push({ group: "Go to", label: `${collection.slice(0, -1)}: ${nameOf(item, collection, index)}`, run });
+      });
+    }
+  }
+  return list;
+}
+
+/** Whether a key press means a command's keys. */
+export function meant(event: KeyboardEvent, keys: string): boolean {
+  const parts = keys.split("+");
+  const key = parts.at(-1)!;
+  const control = parts.includes("Ctrl");
+  if (control !== (event.ctrlKey || event.metaKey)) return false;
+  if (control && parts.includes("Shift") !== event.shiftKey) return false;
+  const pressed = event.key === " " ? "Space" : event.key;
+  return pressed.toLowerCase() === key.toLowerCase();
+}
+
+const TYPING = "input:not([type=checkbox]):not([type=range]):not([type=color]), textarea, [contenteditable=true]";
+const OWN_SPACE = "button, [role=slider], [role=menuitem], [role=option], [role=tab], summary, a";
+
+/** Text fields keep their keys; a focused button keeps Space. */
+export function isTaken(event: KeyboardEvent): boolean {
+  const target = event.target as HTMLElement;
+  if (target.closest?.(TYPING)) return !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() === "z";
+  if (target.closest?.("[role=dialog], [role=menu]")) return event.key !== "k" || !(event.ctrlKey || event.metaKey);
+  return event.key === " " && !!target.closest?.(OWN_SPACE) && !target.closest("[data-testid=strip]");
+}

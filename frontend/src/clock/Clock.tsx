@@ -1,0 +1,84 @@
+/** The clock: transport, frame and time, and the strip. */
+
+import { ChevronLeft, ChevronRight, Pause, Play, Repeat, SkipBack } from "lucide-react";
+import { useState } from "react";
+import { lastFrame, useStudio } from "@/state/studio";
+import { runAgain, seek } from "@/state/trials";
+import { Button, IconButton } from "@/ui/controls";
+import { typed } from "@/ui/numbers";
+import { pause, step, toggle } from "./playing";
+import { Strip } from "./Strip";
+
+export function Clock() {
+  const playing = useStudio((state) => state.playing);
+  const loop = useStudio((state) => state.loop);
+  const frame = useStudio((state) => state.frame);
+  const document = useStudio((state) => state.document);
+  const trial = useStudio((state) => state.trial);
+  const fps = Number(document?.clock.frames_per_second ?? 24);
+  const [text, setText] = useState<string | null>(null);
+  const go = (raw: string) => {
+    setText(null);
+    const seconds = /s\s*$/i.test(raw) ? typed(raw, "s", fps) : null;
+    const target = seconds !== null ? seconds * fps : typed(raw, "", fps);
+    if (target !== null) seek(target);
+  };
+  return (
+    <div className="flex h-full gap-3 border-t border-line bg-panel px-3 py-2.5">
+      <div className="flex w-[206px] shrink-0 flex-col justify-between">
+        <div className="flex items-center">
+          <IconButton label="To the start" keys="Home" onClick={() => (pause(), seek(0))}>
+            <SkipBack />
+          </IconButton>
+          <IconButton label="One frame back" keys="," onClick={() => step(-1)}>
+            <ChevronLeft />
+          </IconButton>
+          <IconButton label={playing ? "Pause" : "Play"} keys="Space" onClick={toggle} className="!size-9 border border-line text-brass">
+            {playing ? <Pause /> : <Play />}
+          </IconButton>
+          <IconButton label="One frame on" keys="." onClick={() => step(1)}>
+            <ChevronRight />
+          </IconButton>
+          <IconButton label={loop ? "Playing round and round" : "Playing once"} aria-pressed={loop} onClick={() => useStudio.setState({ loop: !loop })} className={loop ? "!text-ice" : ""}>
+            <Repeat />
+          </IconButton>
+        </div>
+        <div className="tabular flex items-baseline gap-2">
+          <input
+            aria-label="Frame"
+            data-testid="frame"
+            className="w-14 rounded border border-transparent bg-transparent text-right text-lg leading-6 text-brass hover:border-line focus:border-brass focus:outline-none"
+            value={text ?? frame}
+            onChange={(event) => setText(event.target.value)}
+            onFocus={(event) => event.target.select()}
+            onBlur={() => setText(null)}
+            onKeyDown={(event) => {
+              if (event.key === "Enter") go(event.currentTarget.value);
+            }}
+          />
+          <span className="text-soft">of {lastFrame(document)}</span>
+          <span className="text-brass">{(frame / fps).toFixed(2)} s</span>
+        </div>
+        <RunState state={trial?.state} computed={trial?.computed ?? 0} seconds={trial?.seconds ?? 0} last={lastFrame(document)} />
+      </div>
+      <div className="min-w-0 flex-1 overflow-visible">
+        <Strip />
+      </div>
+    </div>
+  );
+}
+
+function RunState({ state, computed, last }: { state: string | undefined; computed: number; seconds: number; last: number }) {
+  if (state === "computing") return <div className="tabular text-xs text-soft">{Math.round((computed / (last + 1)) * 100)} % computed</div>;
+  if (state === "stopped" || state === "failed") {
+    return (
+      <div className="flex items-center gap-2 text-xs text-soft">
+        {state === "stopped" ? "stopped" : "failed"} at frame {computed}
+        <Button className="!px-1.5 !py-0" onClick={runAgain}>
+          Run again
+        </Button>
+      </div>
+    );
+  }
+  return <div className="text-xs text-soft">{state ? "all frames computed" : "\u00a0"}</div>;
+}

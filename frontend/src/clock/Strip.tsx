@@ -1,0 +1,170 @@
+/** The strip that is the population: a stacked area of groups over time, births and deaths as ticks, scrubbed on directly. */
+
+import { useEffect, useRef, useState } from "react";
+import { lastFrame, useStudio, type FrameStats } from "@/state/studio";
+import { seek } from "@/state/trials";
+import { count } from "@/ui/numbers";
+
+const TICKS = 10;
+
+export function Strip() {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  const [over, setOver] = useState<number | null>(null);
+  const stats = useStudio((state) => state.stats);
+  const frame = useStudio((state) => state.frame);
+  const document = useStudio((state) => state.document);
+  const state = useStudio((studio) => studio.trial?.state);
+  const groups = document?.groups;
+  const last = lastFrame(document);
+  const tone = useStudio((studio) => studio.refusal);
+
+  useEffect(() => {
+    const node = canvas.current?.parentElement;
+    if (!node) return;
+    const observer = new ResizeObserver(([entry]) => entry && setSize({ width: entry.contentRect.width, height: entry.contentRect.height }));
+    observer.observe(node);
+    return () => observer.disconnect();
+  }, []);
+
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (context && size.width) draw(context, size.width, size.height, stats, groups?.map((group) => String(group.color)) ?? [], last, frame, state ?? "");
+  }, [size, stats, groups, last, frame, state, tone]);
+
+  const frameAt = (clientX: number): number => {
+    const box = canvas.current!.getBoundingClientRect();
+    return Math.round(((clientX - box.left) / box.width) * last);
+  };
+  const told = over === null ? null : stats[over];
+  return (
+    <div className="relative h-full w-full">
+      <div className="absolute inset-0">
+        <canvas
+          ref={canvas}
+          data-testid="strip"
+          data-computed={stats.length}
+          role="slider"
+          tabIndex={0}
+          aria-label="Time: the population of each group. Arrow keys step."
+          aria-valuemin={0}
+          aria-valuemax={last}
+          aria-valuenow={frame}
+          aria-valuetext={`frame ${frame}: ${(groups ?? []).map((group, index) => `${stats[frame]?.population[index] ?? 0} ${String(group.label)}`).join(", ")}`}
+          className="absolute inset-0 h-full w-full cursor-col-resize touch-none"
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            useStudio.setState({ playing: false });
+            seek(frameAt(event.clientX));
+          }}
+          onPointerMove={(event) => {
+            const at = frameAt(event.clientX);
+            setOver(Math.max(0, Math.min(last, at)));
+            if (event.buttons === 1) seek(at);
+          }}
+          onPointerLeave={() => setOver(null)}
+          onKeyDown={(event) => {
+            const step = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
+            if (step) {
+              event.preventDefault();
+              event.stopPropagation();
+              seek(frame + step);
+            }
+          }}
+        />
+      </div>
+      {told && over !== null && (
+        <div
+          className="pointer-events-none absolute bottom-full z-10 mb-1 -translate-x-1/2 whitespace-nowrap rounded border border-line bg-raised px-2 py-1 text-xs"
+          style={{ left: `clamp(90px, ${(over / last) * 100}%, calc(100% - 90px))` }}
+        >
+          <div className="tabular text-brass">
+            frame {over} · {told.time.toFixed(2)} s
+          </div>
+          {groups?.map((group, index) => (
+            <div key={String(group.id)} className="flex items-center justify-between gap-3">
+              <span>
+                <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
+                {String(group.label)}
+              </span>
+              <span className="tabular">{count(told.population[index] ?? 0)}</span>
+            </div>
+          ))}
+          <div className="text-soft">
+            {count(told.births)} born · {count(told.deaths)} left
+          </div>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function draw(context: CanvasRenderingContext2D, width: number, height: number, stats: FrameStats[], colors: string[], last: number, frame: number, state: string): void {
+  const ratio = window.devicePixelRatio || 1;
+  context.canvas.width = width * ratio;
+  context.canvas.height = height * ratio;
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  const tokens = getComputedStyle(window.document.documentElement);
+  const token = (name: string) => tokens.getPropertyValue(name).trim();
+  context.fillStyle = token("--stage");
+  context.fillRect(0, 0, width, height);
+  const x = (number: number) => (number / last) * width;
+  const base = height - TICKS;
+  const most = Math.max(1, ...stats.map((entry) => entry.count));
+  const y = (value: number) => base - (value / most) * (base - 6);
+  // Stacked from the bottom, the first group lowest.
+  const below = stats.map(() => 0);
+  colors.forEach((color, group) => {
+    context.beginPath();
+    stats.forEach((_, index) => context.lineTo(x(index), y(below[index]!)));
+    for (let index = stats.length - 1; index >= 0; index--) {
+      below[index]! += stats[index]!.population[group] ?? 0;
+      context.lineTo(x(index), y(below[index]!));
+    }
+    context.closePath();
+    context.globalAlpha = 0.72;
+    context.fillStyle = color;
+    context.fill();
+    context.globalAlpha = 1;
+  });
+  ticks(context, stats, x, base, token("--soft"));
+  if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
+  context.fillStyle = token("--brass");
+  context.fillRect(Math.min(width - 1.5, Math.max(0, x(frame) - 0.75)), 0, 1.5, height);
+  context.beginPath();
+  context.moveTo(x(frame) - 5, 0);
+  context.lineTo(x(frame) + 5, 0);
+  context.lineTo(x(frame), 7);
+  context.fill();
+}
+
+/** Births as ticks down from the base line, deaths further below, each as strong as many there are. */
+function ticks(context: CanvasRenderingContext2D, stats: FrameStats[], x: (frame: number) => number, base: number, color: string): void {
+  const most = Math.max(1, ...stats.map((entry) => Math.max(entry.births, entry.deaths)));
+  context.fillStyle = color;
+  stats.forEach((entry, index) => {
+    context.globalAlpha = entry.births ? 0.25 + 0.75 * Math.sqrt(entry.births / most) : 0;
+    context.fillRect(x(index) - 0.5, base + 1, 1, 4);
+    context.globalAlpha = entry.deaths ? 0.25 + 0.75 * Math.sqrt(entry.deaths / most) : 0;
+    context.fillRect(x(index) - 0.5, base + 6, 1, 4);
+  });
+  context.globalAlpha = 1;
+}
+
+/** Frames that are not computed. */
+function hatch(context: CanvasRenderingContext2D, from: number, width: number, height: number, color: string, computing: boolean): void {
+  context.save();
+  context.beginPath();
+  context.rect(from, 0, width - from, height);
+  context.clip();
+  context.strokeStyle = color;
+  context.globalAlpha = computing ? 0.9 : 0.5;
+  context.lineWidth = 1;
+  for (let at = from - height; at < width; at += 8) {
+    context.beginPath();
+    context.moveTo(at, height);
+    context.lineTo(at + height, 0);
+    context.stroke();
+  }
+  context.restore();
+}

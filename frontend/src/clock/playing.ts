@@ -1,0 +1,60 @@
+/** Playing: moves the playhead at the effect's own rate, but never onto a frame that is not there yet. */
+
+import { lastFrame, useStudio } from "@/state/studio";
+import { isReady, seek, show } from "@/state/trials";
+
+let timer = 0;
+let started = 0;
+let carried = 0;
+
+export function play(): void {
+  const { playing, frame, document } = useStudio.getState();
+  if (playing) return;
+  if (frame >= lastFrame(document)) seek(0);
+  useStudio.setState({ playing: true });
+  started = performance.now();
+  carried = 0;
+  void show();
+  timer = requestAnimationFrame(tick);
+}
+
+export function pause(): void {
+  cancelAnimationFrame(timer);
+  useStudio.setState({ playing: false });
+  const { frame } = useStudio.getState();
+  seek(frame);
+}
+
+export const toggle = (): void => (useStudio.getState().playing ? pause() : play());
+
+export function step(by: number): void {
+  pause();
+  seek(useStudio.getState().frame + by);
+}
+
+function tick(now: number): void {
+  const { playing, document, frame, loop } = useStudio.getState();
+  if (!playing || !document) return;
+  const duration = 1000 / Number(document.clock.frames_per_second);
+  carried += now - started;
+  started = now;
+  let next = frame;
+  while (carried >= duration) {
+    const last = lastFrame(document);
+    const candidate = next >= last ? (loop ? 0 : last) : next + 1;
+    if (candidate === next) {
+      pause();
+      return;
+    }
+    if (!isReady(candidate)) {
+      // Wait for it: time stands still rather than skipping what nobody has seen.
+      carried = 0;
+      break;
+    }
+    next = candidate;
+    carried -= duration;
+  }
+  if (next !== frame) useStudio.setState({ frame: next });
+  void show();
+  timer = requestAnimationFrame(tick);
+}

@@ -1,0 +1,273 @@
+/** The probe: one particle, its values now, whether each rule holds for it and why, and its life story. */
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answered, api } from "@/api/client";
+import type { Effect } from "@/state/document";
+import { useStudio } from "@/state/studio";
+import { seek } from "@/state/trials";
+import { Spark } from "@/score/Spark";
+import { Button } from "@/ui/controls";
+import { count, plain } from "@/ui/numbers";
+
+interface Reading {
+  label: string;
+  unit: string;
+  type: string;
+  value: number | number[];
+}
+interface TestResult {
+  depth: number;
+  kind: string;
+  title: string;
+  holds: boolean;
+  unit?: string;
+  value?: number;
+  comparison?: string;
+  threshold?: number;
+  low?: number;
+  high?: number;
+}
+interface Reason {
+  rule: number;
+  concerned: boolean;
+  holds: boolean | null;
+  tests: TestResult[];
+}
+interface Happening {
+  frame: number;
+  time: number;
+  what: string;
+  item: number;
+  previous: number;
+  present: number;
+  value: number;
+  parent: number;
+}
+interface Found {
+  alive: boolean;
+  story: Happening[];
+  now: {
+    id: number;
+    parent: number;
+    group: string;
+    touching: string | null;
+    contacts: number;
+    impact_speed: number;
+    values: Record<string, Reading>;
+    reasons: Reason[];
+  } | null;
+}
+
+export function Probe() {
+  const particle = useStudio((state) => state.particle);
+  const trial = useStudio((state) => state.trial);
+  const frame = useStudio((state) => state.frame);
+  const effect = useStudio((state) => state.document);
+  const at = Math.min(frame, Math.max(0, (trial?.computed ?? 1) - 1));
+  const found = useQuery({
+    queryKey: ["probe", trial?.key, trial?.id, at, particle],
+    queryFn: () =>
+      answered(api.GET("/api/trials/{trial_id}/frames/{number}/particles/{particle}", { params: { path: { trial_id: trial!.id, number: at, particle: particle! } } })) as unknown as Promise<Found>,
+    enabled: particle !== null && !!trial && trial.computed > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  if (particle === null) return <Population />;
+  if (found.isError) return <Empty title={`Particle ${count(particle)}`} text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage." />;
+  if (!found.data || !effect) return <Empty title={`Particle ${count(particle)}`} text="Reading…" />;
+  return <One found={found.data} particle={particle} effect={effect} frame={at} />;
+}
+
+function Empty({ title, text }: { title: string; text: string }) {
+  return (
+    <div className="p-4">
+      <h3 className="mb-1 font-medium">{title}</h3>
+      <p className="text-soft">{text}</p>
+    </div>
+  );
+}
+
+/** With nobody picked: the population at this frame, and what to do. */
+function Population() {
+  const effect = useStudio((state) => state.document);
+  const stats = useStudio((state) => state.stats);
+  const frame = useStudio((state) => state.frame);
+  const now = stats[frame];
+  return (
+    <div className="p-4">
+      <h3 className="mb-1 font-medium">Population at frame {frame}</h3>
+      <table className="mb-4 w-full">
+        <tbody>
+          {effect?.groups.map((group, index) => (
+            <tr key={String(group.id)} className="border-b border-line/50">
+              <td className="py-1">
+                <span className="mr-2 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
+                {String(group.label)}
+              </td>
+              <td className="w-24" style={{ color: String(group.color) }}>
+                <Spark values={stats.map((entry) => entry.population[index] ?? 0)} at={frame} width={90} height={18} />
+              </td>
+              <td className="tabular text-right">{count(now?.population[index] ?? 0)}</td>
+            </tr>
+          ))}
+          <tr>
+            <td className="py-1 text-soft">All</td>
+            <td />
+            <td className="tabular text-right">{count(now?.count ?? 0)}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p className="text-soft">Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story.</p>
+    </div>
+  );
+}
+
+const WORDS: Record<string, string> = { above: ">", at_least: "≥", below: "<", at_most: "≤", equal: "=" };
+const UNITS: Record<string, string> = { "m/s": "m/s", deg: "°", "": "" };
+const SHOWN = ["age", "lifetime", "speed", "radius", "opacity", "mass", "position", "velocity"];
+
+function One({ found, particle, effect, frame }: { found: Found; particle: number; effect: Effect; frame: number }) {
+  const trial = useStudio((state) => state.trial);
+  const track = useQuery({
+    queryKey: ["track", trial?.key, trial?.computed, particle],
+    queryFn: () =>
+      answered(api.GET("/api/trials/{trial_id}/particles/{particle}/track", { params: { path: { trial_id: trial!.id, particle }, query: { columns: "speed,radius,age,height" } } })),
+    enabled: !!trial && trial.state === "done",
+    placeholderData: keepPreviousData,
+  });
+  const { now, story } = found;
+  const group = effect.groups.find((entry) => entry.id === now?.group);
+  return (
+    <div className="space-y-4 p-4" data-testid="probe">
+      <header className="flex items-baseline justify-between">
+        <div>
+          <h3 className="font-medium">
+            Particle <span className="tabular">{count(particle)}</span>
+          </h3>
+          <p className="text-soft">
+            {group ? (
+              <>
+                <span className="mr-1.5 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
+                {String(group.label)}
+                {now?.touching ? `, touching ${now.touching}` : ""}
+              </>
+            ) : (
+              `not alive at frame ${frame}`
+            )}
+          </p>
+        </div>
+        <Button className="!px-2 !py-0.5 text-xs" onClick={() => useStudio.setState({ particle: null })}>
+          Let go
+        </Button>
+      </header>
+      {now && (
+        <section aria-label="Values">
+          <table className="w-full">
+            <tbody>
+              {[...SHOWN, ...Object.keys(now.values).filter((name) => effect.attributes.some((item) => item.id === name))].map((name) => {
+                const reading = now.values[name];
+                return reading ? (
+                  <tr key={name} className="border-b border-line/50">
+                    <td className="py-0.5 text-soft">{reading.label}</td>
+                    <td className="w-14 text-soft">{track.data?.[name] && <Spark values={track.data[name] as (number | null)[]} at={frame} />}</td>
+                    <td className="tabular py-0.5 text-right text-[12px]">{told(reading)}</td>
+                  </tr>
+                ) : null;
+              })}
+              <tr>
+                <td className="py-0.5 text-soft">contacts</td>
+                <td />
+                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, the latest at ${plain(now.impact_speed)} m/s` : "none"}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+      )}
+      {now && <Why reasons={now.reasons} effect={effect} />}
+      <Story story={story} effect={effect} frame={frame} />
+    </div>
+  );
+}
+
+function told(reading: Reading): React.ReactNode {
+  if (Array.isArray(reading.value)) return `${reading.value.map((entry) => plain(Number(entry.toFixed(3)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
+  return `${plain(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
+}
+
+/** Every rule that concerns the particle, with the actual numbers. */
+function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
+  return (
+    <section aria-label="Why">
+      <h4 className="mb-1 text-xs text-soft">Why: each rule with its actual numbers at this frame</h4>
+      <ul className="space-y-1">
+        {reasons.map((reason) => {
+          const rule = effect.rules[reason.rule];
+          const name = `${reason.rule + 1} ${String(rule?.label || "rule")}`;
+          if (!reason.concerned) {
+            return (
+              <li key={reason.rule} className="flex justify-between text-soft/80">
+                <span>{name}</span>
+                <span className="text-xs">not its group</span>
+              </li>
+            );
+          }
+          return (
+            <li key={reason.rule}>
+              <div className="flex justify-between">
+                <span>{name}</span>
+                <span className={reason.holds ? "text-ice" : "text-soft"}>{reason.holds ? "holds ✓" : "does not hold ✗"}</span>
+              </div>
+              {reason.tests.map((test, index) => (
+                <div key={index} className="tabular flex justify-between text-[12px] text-soft" style={{ paddingLeft: 10 + test.depth * 10 }}>
+                  <span>
+                    {test.title}
+                    {test.comparison === "between" && ` ${plain(test.low!)} ≤ ${plain(test.value!)} ≤ ${plain(test.high!)}`}
+                    {test.comparison && test.comparison !== "between" && ` ${plain(test.value!)} ${WORDS[test.comparison]} ${plain(test.threshold!)}`} {test.unit}
+                  </span>
+                  <span>{test.holds ? "✓" : "✗"}</span>
+                </div>
+              ))}
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}
+
+function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
+  const group = (index: number) => String(effect.groups[index]?.label ?? "?");
+  const rule = (index: number) => `${index + 1} ${String(effect.rules[index]?.label || "rule")}`;
+  const words = (event: Happening): string => {
+    switch (event.what) {
+      case "birth":
+        return event.parent >= 0 ? `born of particle ${count(event.parent)} by rule ${rule(event.item)}, into ${group(event.present)}` : `born from ${String(effect.sources[event.item]?.label ?? "a source")}, into ${group(event.present)}`;
+      case "move":
+        return `moved from ${group(event.previous)} to ${group(event.present)} by rule ${rule(event.item)}`;
+      case "rule":
+        return `rule ${rule(event.item)} begins to hold`;
+      case "rule_end":
+        return `rule ${rule(event.item)} holds no longer`;
+      case "contact":
+        return `touches ${String(effect.shapes[event.item]?.label ?? "a shape")} at ${plain(event.value)} m/s`;
+      default:
+        return "leaves";
+    }
+  };
+  return (
+    <section aria-label="Life story">
+      <h4 className="mb-1 text-xs text-soft">Life story</h4>
+      {story.length === 0 && <p className="text-soft">Nothing has happened to it yet.</p>}
+      <ol className="border-l border-line">
+        {story.map((event, index) => (
+          <li key={index} className={event.frame > frame ? "opacity-50" : ""}>
+            <button type="button" onClick={() => seek(event.frame)} className="flex w-full gap-2 rounded-r py-0.5 pl-2 text-left hover:bg-raised">
+              <span className="tabular w-8 shrink-0 text-right text-brass">{event.frame}</span>
+              <span>{words(event)}</span>
+            </button>
+          </li>
+        ))}
+      </ol>
+    </section>
+  );
+}

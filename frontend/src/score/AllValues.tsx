@@ -1,0 +1,91 @@
+/** Every value of a part in one list, the ones that the sentence leaves out included; resets for each and for the whole. */
+
+import { RotateCcw, SlidersHorizontal } from "lucide-react";
+import type { FieldInfo, KindInfo } from "@/api/client";
+import { kindOf, made, same, withValue, type Json, type Node, type Path } from "@/state/document";
+import { commit, edit, useStudio } from "@/state/studio";
+import { Button, IconButton, Popover } from "@/ui/controls";
+import { Chip } from "./Chip";
+import { useScore } from "./context";
+
+export interface Section {
+  info: KindInfo;
+  node: Node;
+  path: Path;
+  slot: string;
+}
+
+/** The nested parts of an item that have values of their own, itself first. */
+export function useSections(info: KindInfo, node: Node, path: Path): Section[] {
+  const { catalogue } = useScore();
+  const out: Section[] = [{ info, node, path, slot: "" }];
+  const visit = (fields: FieldInfo[], owner: Node, where: Path): void => {
+    for (const field of fields) {
+      if (field.type !== "slot" || field.slot === "condition") continue;
+      const value = owner[field.name];
+      const entries: [Node, Path][] = Array.isArray(value) ? (value as Node[]).map((entry, index) => [entry, [...where, field.name, index]]) : value ? [[value as Node, [...where, field.name]]] : [];
+      for (const [entry, at] of entries) {
+        const kind = kindOf(catalogue, field.slot ?? "", entry.kind);
+        if (kind && kind.fields.length) out.push({ info: kind, node: entry, path: at, slot: field.slot ?? "" });
+      }
+    }
+  };
+  visit(info.fields, node, path);
+  return out;
+}
+
+export function AllValues({ info, node, path, label }: { info: KindInfo; node: Node; path: Path; label: string }) {
+  const sections = useSections(info, node, path);
+  const { effect } = useScore();
+  const resetAll = () => {
+    let next = useStudio.getState().document!;
+    for (const section of sections) {
+      const fresh = made(section.info, effect, false);
+      for (const field of section.info.fields) {
+        if (!field.required && field.type !== "slot" && field.type !== "references") next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
+      }
+    }
+    commit(next);
+  };
+  return (
+    <Popover
+      wide
+      label={`All values of ${label}`}
+      trigger={
+        <button type="button" aria-label={`All values of ${label}`} className="rounded p-1 text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5">
+          <SlidersHorizontal />
+        </button>
+      }
+    >
+      <h3 className="mb-2 font-medium">{label}</h3>
+      {sections.map((section, index) => {
+        const shown = section.info.fields.filter((field) => !(field.type === "slot" && (field.many || field.slot === "condition")));
+        return shown.length === 0 ? null : (
+          <section key={index} className="mb-3">
+            {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{section.info.title}</h4>}
+            <ul className="divide-y divide-line/50">
+              {shown.map((field) => {
+                const inner = [...section.path, field.name];
+                const changed = !field.required && !same(section.node[field.name], (field.default ?? null) as Json);
+                return (
+                  <li key={field.name} className="grid min-h-7 grid-cols-[130px_1fr_28px] items-center gap-2 py-0.5">
+                    <span className="text-soft">{field.label}</span>
+                    <span>
+                      <Chip field={field} parent={section.node} path={inner} />
+                    </span>
+                    {changed && field.type !== "references" && (
+                      <IconButton label={`Reset ${field.label}`} className="!size-6" onClick={() => edit(inner, field.default as Json)}>
+                        <RotateCcw />
+                      </IconButton>
+                    )}
+                  </li>
+                );
+              })}
+            </ul>
+          </section>
+        );
+      })}
+      <Button onClick={resetAll}>Reset everything here to its defaults</Button>
+    </Popover>
+  );
+}

@@ -1,0 +1,94 @@
+/** One value inside a sentence. The field's declared type decides how it is written and which editor opens. */
+
+import type { FieldInfo } from "@/api/client";
+import { kindOf, type Json, type Node, type Path } from "@/state/document";
+import { edit } from "@/state/studio";
+import { withUnit } from "@/ui/numbers";
+import { Popover } from "@/ui/controls";
+import { AmountChip } from "./AmountChip";
+import { isColor, useScore } from "./context";
+import { FieldEditor } from "./editors";
+import { KindPicker } from "./KindPicker";
+import { ChoiceChip, GroupsChip, ReferenceChip } from "./references";
+import { Sentence } from "./Sentence";
+
+interface Props {
+  field: FieldInfo;
+  parent: Node;
+  path: Path;
+}
+
+export function Chip({ field, parent, path }: Props) {
+  const value = parent[field.name] ?? null;
+  switch (field.type) {
+    case "amount":
+      return <AmountChip field={field} parent={parent} path={path} />;
+    case "choice":
+      return <ChoiceChip field={field} value={value as string} path={path} />;
+    case "reference":
+      return <ReferenceChip field={field} value={value as string | null} path={path} />;
+    case "references":
+      return <GroupsChip field={field} value={(value ?? []) as string[]} path={path} />;
+    case "slot":
+      return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
+    case "flag":
+      return (
+        <button type="button" className="chip" onClick={() => edit(path, !value)}>
+          {(value ? field.yes : field.no) ?? String(value)}
+        </button>
+      );
+    default:
+      return <PlainChip field={field} value={value} path={path} />;
+  }
+}
+
+/** A nested kind: its words are a chip that changes the kind, its fields are chips of their own. */
+function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; path: Path }) {
+  const { catalogue } = useScore();
+  const info = kindOf(catalogue, field.slot ?? "", node?.kind);
+  if (!info || !node) return <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={field.optional ?? "choose…"} />;
+  const words = (text: string) => {
+    const lead = /^\s*/.exec(text)?.[0] ?? "";
+    const tail = /\s*$/.exec(text.slice(lead.length))?.[0] ?? "";
+    const core = text.slice(lead.length, text.length - tail.length);
+    return (
+      <>
+        {lead}
+        {core && (/\w/.test(core) ? <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={core} present={String(node.kind)} /> : core)}
+        {tail}
+      </>
+    );
+  };
+  return <Sentence info={info} node={node} path={path} wrapWords={words} />;
+}
+
+function PlainChip({ field, value, path }: { field: FieldInfo; value: Json; path: Path }) {
+  const { catalogue } = useScore();
+  return (
+    <Popover
+      label={field.label}
+      trigger={
+        <button type="button" className="chip" aria-label={`${field.label}: ${written(value, field, catalogue.units)}`}>
+          {field.type === "color" && isColor(value) ? <Swatch color={value} /> : written(value, field, catalogue.units)}
+        </button>
+      }
+    >
+      <FieldEditor field={field} value={value} path={path} />
+    </Popover>
+  );
+}
+
+export function Swatch({ color }: { color: readonly number[] }) {
+  const tone = `rgb(${color.map((c) => Math.round(c * 255)).join(" ")})`;
+  return <span className="mx-0.5 inline-block size-3 translate-y-[2px] rounded-sm border border-line" style={{ background: tone }} />;
+}
+
+function written(value: Json, field: FieldInfo, units: Record<string, string>): string {
+  if (typeof value === "number") return withUnit(value, field.unit, units);
+  if (Array.isArray(value) && value.every((entry) => typeof entry === "number")) {
+    const numbers = value.map((entry) => String(Number((entry as number).toFixed(3))).replace("-", "−"));
+    const unit = field.unit ? ` ${units[field.unit] ?? ""}` : "";
+    return field.name === "size" ? `${numbers.join(" × ")}${unit}` : `(${numbers.join(", ")})${unit}`;
+  }
+  return String(value ?? "–");
+}

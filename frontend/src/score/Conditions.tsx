@@ -1,0 +1,118 @@
+/** A condition tree in a sentence: single tests inline, joined ones on lines of their own, indented. */
+
+import { X } from "lucide-react";
+import { kindOf, made, type Node, type Path } from "@/state/document";
+import { edit, useStudio } from "@/state/studio";
+import { Menu } from "@/ui/controls";
+import { useScore } from "./context";
+import { AddKind, KindPicker } from "./KindPicker";
+import { Sentence } from "./Sentence";
+
+/** The condition of a rule, or an invitation to give one. */
+export function RuleCondition({ condition, path, rule }: { condition: Node | null; path: Path; rule: string }) {
+  if (!condition) return <KindPicker slot="condition" path={path} label="Condition" words="always" />;
+  return <ConditionNode condition={condition} path={path} rule={rule} onRemove={() => edit(path, null)} lead="when " />;
+}
+
+interface NodeProps {
+  condition: Node;
+  path: Path;
+  rule: string;
+  lead?: string;
+  onRemove: () => void;
+}
+
+const JOINING: Record<string, string> = { all: "all of these hold:", any: "any of these holds:" };
+
+function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps) {
+  const { catalogue, effect, who } = useScore();
+  const info = kindOf(catalogue, "condition", condition.kind);
+  if (!info) return null;
+  const several = Array.isArray(condition.conditions) ? (condition.conditions as Node[]) : null;
+  const inner = !several && condition.condition ? (condition.condition as Node) : null;
+  const join = (kind: string) => {
+    const outer = made(kindOf(catalogue, "condition", kind)!, effect);
+    edit(path, { ...outer, conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect)] });
+  };
+  const key = JSON.stringify([rule, path]);
+  const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, who, pinned, key } });
+  const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
+  return (
+    <span className="group/condition" onMouseEnter={() => !useStudio.getState().highlight?.pinned && ring(false)} onMouseLeave={unring}>
+      {lead}
+      {several || inner ? (
+        <KindPicker slot="condition" path={path} label="Condition" words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"} present={info.kind} />
+      ) : (
+        <Sentence info={info} node={condition} path={path} />
+      )}
+      {inner && <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} onRemove={onRemove} /></>}
+      <span className="ml-1 inline-flex translate-y-[2px] opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
+        <Menu
+          trigger={
+            <button type="button" aria-label="Change this condition" className="rounded px-1 text-xs leading-4 text-soft hover:bg-raised hover:text-text">
+              ⋯
+            </button>
+          }
+          entries={[
+            ...(several ? [] : [
+              { label: "and another condition…", onSelect: () => join("all") },
+              { label: "or another condition…", onSelect: () => join("any") },
+              { label: "negate", onSelect: () => edit(path, inner ?? { kind: "not", condition }) },
+            ]),
+            { label: "ring those it holds for", onSelect: () => ring(true) },
+            { label: "remove this condition", danger: true, onSelect: onRemove },
+          ]} // prettier-ignore
+        />
+      </span>
+      {several && (
+        <ul className="ml-1 border-l border-line pl-3">
+          {several.map((entry, index) => (
+            <li key={index}>
+              <ConditionNode
+                condition={entry}
+                path={[...path, "conditions", index]}
+                rule={rule}
+                lead={index > 0 ? (condition.kind === "any" ? "or " : "and ") : ""}
+                onRemove={() => {
+                  const rest = several.filter((_, other) => other !== index);
+                  edit(path, rest.length === 1 ? (rest[0] as Node) : { ...condition, conditions: rest });
+                }}
+              />
+            </li>
+          ))}
+          <li>
+            <AddKind slot="condition" path={[...path, "conditions"]} label="condition" />
+          </li>
+        </ul>
+      )}
+    </span>
+  );
+}
+
+/** A list of actions, one line each. */
+export function Actions({ actions, path, lead }: { actions: Node[]; path: Path; lead: string }) {
+  const { catalogue } = useScore();
+  return (
+    <>
+      {actions.map((action, index) => {
+        const info = kindOf(catalogue, "action", action.kind);
+        if (!info) return null;
+        const inner = [...path, index];
+        return (
+          <div key={index} className="group/action relative pl-4 pr-5">
+            <span className="absolute left-0 text-soft">{lead}</span>
+            <Sentence info={info} node={action} path={inner} />
+            <button
+              type="button"
+              aria-label={`Remove: ${info.title}`}
+              onClick={() => edit(path, actions.filter((_, other) => other !== index))}
+              className="absolute right-0 top-0.5 rounded p-0.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
+            >
+              <X className="size-3" />
+            </button>
+          </div>
+        );
+      })}
+    </>
+  );
+}

@@ -1,0 +1,280 @@
+/** The score: the effect as sentences in the order in which it is evaluated. */
+
+import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
+import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import { Plus } from "lucide-react";
+import { useMemo, useState, type ReactNode } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { answered, api, type KindInfo } from "@/api/client";
+import { kindOf, moved, type Collection, type Effect, type Node } from "@/state/document";
+import { commit, edit, useStudio } from "@/state/studio";
+import { Popover } from "@/ui/controls";
+import { adders, type Adder } from "./adding";
+import { Card, RuleCard } from "./cards";
+import { ScoreContext, useScore, type Surroundings } from "./context";
+import { KindList } from "./KindPicker";
+import { MeshImport } from "./MeshImport";
+import { Sentence } from "./Sentence";
+
+export function Score() {
+  const effect = useStudio((state) => state.document);
+  const catalogue = useStudio((state) => state.catalogue);
+  const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }));
+  const surroundings = useMemo<Surroundings | null>(
+    () => (effect && catalogue ? { effect, catalogue, meshes: meshes.data ?? [], who: [], trigger: "each" } : null),
+    [effect, catalogue, meshes.data],
+  );
+  if (!surroundings || !effect || !catalogue) return null;
+  const reorder = ({ active, over }: DragEndEvent) => {
+    if (!over || active.id === over.id) return;
+    const [collection, from] = String(active.id).split("/") as [Collection, string];
+    const [target, to] = String(over.id).split("/");
+    if (collection !== target) return;
+    const list = effect[collection];
+    const place = (id: string | undefined) => list.findIndex((item) => item.id === id);
+    commit({ ...effect, [collection]: moved(list, place(from), place(to)) });
+  };
+  return (
+    <ScoreContext.Provider value={surroundings}>
+      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={reorder} accessibility={{ screenReaderInstructions: { draggable: "Press space to pick up, arrows to move, space to put down." } }}>
+        <div className="pb-16">
+          <Scene effect={effect} />
+          <Births effect={effect} />
+          <Rules effect={effect} />
+          <Looks effect={effect} />
+        </div>
+      </DndContext>
+    </ScoreContext.Provider>
+  );
+}
+
+interface PartProps {
+  title: string;
+  note: string;
+  collection?: Collection;
+  ids?: string[];
+  add?: ReactNode;
+  empty?: string;
+  children: ReactNode;
+}
+
+/** A part of the score with its running head. */
+function Part({ title, note, collection, ids, add, empty, children }: PartProps) {
+  return (
+    <section aria-label={title}>
+      <header className="sticky top-0 z-[5] flex h-8 items-center gap-2 border-b border-line bg-panel/95 pl-6 pr-3 backdrop-blur">
+        <h2 className="text-[12px] font-semibold">{title}</h2>
+        <span className="flex-1 truncate text-xs text-soft">{note}</span>
+        {add}
+      </header>
+      {collection && ids ? (
+        <SortableContext items={ids.map((id) => `${collection}/${id}`)} strategy={verticalListSortingStrategy}>
+          <ul>{children}</ul>
+        </SortableContext>
+      ) : (
+        children
+      )}
+      {empty && ids?.length === 0 && <p className="border-b border-line/60 py-3 pl-6 pr-4 text-soft">{empty}</p>}
+    </section>
+  );
+}
+
+function AddButton({ label, children, onOpen }: { label: string; children?: (close: () => void) => ReactNode; onOpen?: () => void }) {
+  const [open, setOpen] = useState(false);
+  const button = (
+    <button type="button" aria-label={`Add ${label}`} onClick={children ? undefined : onOpen} className="flex items-center gap-0.5 rounded px-1.5 py-0.5 text-xs text-soft hover:bg-raised hover:text-ice">
+      <Plus className="size-3.5" />
+      {label}
+    </button>
+  );
+  if (!children) return button;
+  return (
+    <Popover label={`Add ${label}`} open={open} onOpenChange={setOpen} trigger={button}>
+      {children(() => setOpen(false))}
+    </Popover>
+  );
+}
+
+const ids = (items: Node[]): string[] => items.map((item) => String(item.id));
+
+function Scene({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const add = adders(catalogue);
+  const clock = catalogue.parts.clock as KindInfo;
+  const shapeAdder = (close: () => void, adder: Adder) => (
+    <>
+      <KindList
+        slot="shape"
+        onChoose={(info) => {
+          close();
+          if (info.kind !== "mesh") adder.add(info);
+          else document.getElementById("mesh-file")?.click();
+        }}
+      />
+    </>
+  );
+  return (
+    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={<AddButton label="shape">{(close) => shapeAdder(close, add.shapes)}</AddButton>}>
+      <li className="border-b border-line/60 py-2 pl-6 pr-3">
+        <div className="font-medium">Clock</div>
+        <div className="leading-[1.65] text-text/85">
+          <Sentence info={clock} node={effect.clock} path={["clock"]} />
+        </div>
+      </li>
+      {effect.shapes.map((shape, index) => {
+        const info = kindOf(catalogue, "shape", shape.kind);
+        if (!info) return null;
+        const extra = [{ label: shape.visible === false ? "Show on the stage" : "Hide on the stage", onSelect: () => edit(["shapes", index, "visible"], shape.visible === false) }];
+        return (
+          <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra}>
+            <span className="text-soft">{info.title}, </span>
+            <Sentence info={info} node={shape} path={["shapes", index]} />
+            {shape.visible === false && <span className="text-soft">, outlined only</span>}
+          </Card>
+        );
+      })}
+      <MeshImport />
+      <Groups effect={effect} />
+    </Part>
+  );
+}
+
+function Groups({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const add = adders(catalogue);
+  const info = catalogue.parts.group as KindInfo;
+  const own = catalogue.parts.attribute as KindInfo;
+  const frame = useStudio((state) => state.frame);
+  const population = useStudio((state) => state.stats[frame]?.population);
+  return (
+    <>
+      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={<AddButton label="group" onOpen={() => add.groups.add()} />}>
+        {effect.groups.map((group, index) => (
+          <Card
+            key={String(group.id)}
+            collection="groups"
+            item={group}
+            index={index}
+            info={info}
+            mark={
+              <input
+                type="color"
+                aria-label={`Colour of ${String(group.label)}`}
+                value={String(group.color)}
+                onChange={(event) => edit(["groups", index, "color"], event.target.value)}
+                className="size-3.5 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-0 [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
+              />
+            }
+            aside={<span className="tabular text-xs text-soft">{population?.[index] ?? ""}</span>}
+          />
+        ))}
+      </Part>
+      <Part title="Attributes" note={effect.attributes.length ? "numbers of your own" : "none of your own yet"} collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onOpen={() => add.attributes.add()} />}>
+        {effect.attributes.map((attribute, index) => (
+          <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} />
+        ))}
+      </Part>
+    </>
+  );
+}
+
+function Births({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const info = catalogue.parts.source as KindInfo;
+  return (
+    <Part
+      title="Births"
+      note="sources, top to bottom"
+      collection="sources"
+      ids={ids(effect.sources)}
+      add={<AddButton label="source" onOpen={() => adders(catalogue).sources.add()} />}
+      empty="No source yet, so there is nothing to see. Add one: it starts on the first shape."
+    >
+      {effect.sources.map((source, index) => {
+        const off = source.enabled === false;
+        const group = effect.groups.find((entry) => entry.id === source.group);
+        const extra = [{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["sources", index, "enabled"], off) }];
+        return (
+          <Card key={String(source.id)} collection="sources" item={source} index={index} info={info} off={off} extra={extra} mark={<span className="size-2 rounded-full" style={{ background: String(group?.color ?? "transparent") }} />}>
+            <Sentence info={info} node={source} path={["sources", index]} />
+          </Card>
+        );
+      })}
+    </Part>
+  );
+}
+
+/** Rules by the part of the step in which they act. Their numbers are their places in the one list. */
+function Rules({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const info = catalogue.parts.rule as KindInfo;
+  const add = adders(catalogue);
+  const phase = (rule: Node): "rules" | "contact" | "death" => {
+    if (rule.trigger === "death") return "death";
+    if (rule.trigger === "contact") return "contact";
+    const actions = (rule.actions ?? []) as Node[];
+    return actions.length > 0 && actions.every((action) => kindOf(catalogue, "action", action.kind)?.phase === "contact") ? "contact" : "rules";
+  };
+  const parts = [
+    { key: "rules", title: "Rules", note: "top to bottom, at each step; then all move" },
+    { key: "contact", title: "Contact", note: "on the way, after motion" },
+    { key: "death", title: "Death", note: "as they leave" },
+  ] as const;
+  return (
+    <>
+      {parts.map((part) => {
+        const members = effect.rules.map((rule, index) => ({ rule, index })).filter(({ rule }) => phase(rule) === part.key);
+        if (members.length === 0 && part.key !== "rules") return null;
+        return (
+          <Part
+            key={part.key}
+            title={part.title}
+            note={part.note}
+            collection="rules"
+            ids={members.map(({ rule }) => String(rule.id))}
+            add={part.key === "rules" && <AddButton label="rule" onOpen={() => add.rules.add()} />}
+            empty={part.key === "rules" ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce." : undefined}
+          >
+            {members.map(({ rule, index }) => (
+              <RuleCard key={String(rule.id)} rule={rule} index={index} info={info} />
+            ))}
+          </Part>
+        );
+      })}
+    </>
+  );
+}
+
+function Looks({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const add = adders(catalogue);
+  return (
+    <Part
+      title="Looks"
+      note="how each group is drawn"
+      collection="looks"
+      ids={ids(effect.looks)}
+      add={<AddButton label="look">{(close) => <KindList slot="look" onChoose={(info) => (close(), add.looks.add(info))} />}</AddButton>}
+      empty="No look yet: particles are drawn as dots in the colour of their group."
+    >
+      {effect.looks.map((look, index) => {
+        const info = kindOf(catalogue, "look", look.kind);
+        if (!info) return null;
+        const off = look.enabled === false;
+        const title = info.title.charAt(0).toUpperCase() + info.title.slice(1);
+        return (
+          <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} mark={<span className="sr-only">{title}</span>}>
+            <Sentence info={info} node={look} path={["looks", index]} />
+            {look.tint === "amount" && <TintAmount info={info} look={look} index={index} />}
+          </Card>
+        );
+      })}
+    </Part>
+  );
+}
+
+function TintAmount({ info, look, index }: { info: KindInfo; look: Node; index: number }) {
+  const colored = { ...info, sentence: " {color}" };
+  return <Sentence info={colored} node={look} path={["looks", index]} />;
+}

@@ -1,0 +1,67 @@
+/** What every chip needs to know of its surroundings. */
+
+import { createContext, useContext } from "react";
+import type { AttributeInfo, Catalogue, FieldInfo } from "@/api/client";
+import { kindOf, type Effect, type Json, type Node } from "@/state/document";
+
+export interface Surroundings {
+  catalogue: Catalogue;
+  effect: Effect;
+  meshes: { id: string; name: string; triangles: number }[];
+  /** Groups of the rule around, for histograms and highlights. */
+  who: string[];
+  /** The trigger of the rule around: a contact rule's quantities are read at contacts. */
+  trigger: string;
+}
+
+export const ScoreContext = createContext<Surroundings | null>(null);
+
+export function useScore(): Surroundings {
+  const surroundings = useContext(ScoreContext);
+  if (!surroundings) throw new Error("a chip stands outside of the score");
+  return surroundings;
+}
+
+export interface ValueRange {
+  value: "number" | "color" | "vector";
+  unit: string;
+  low: number | null;
+  high: number | null;
+  soft: [number, number];
+}
+
+/** Built-in attributes and the effect's own, as one list. */
+export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[] {
+  const own = effect.attributes.map((item) => ({
+    id: item.id as string, label: item.label as string, unit: "", value_type: "number", help: "", soft: [0, 1], low: null, high: null, writable: true,
+  })); // prettier-ignore
+  return [...catalogue.attributes, ...own];
+}
+
+/** Unit, type and limits of an amount: its own, or those of the attribute or quantity that its field follows. */
+export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: Surroundings): ValueRange {
+  const soft = (field.soft ?? [0, 1]) as [number, number];
+  const own: ValueRange = {
+    value: (field.value ?? "number") as ValueRange["value"], unit: field.unit ?? "", low: field.low ?? null, high: field.high ?? null, soft,
+  }; // prettier-ignore
+  if (field.value_from === "attribute") {
+    const info = attributes(catalogue, effect).find((entry) => entry.id === parent.attribute);
+    if (info) {
+      const value = info.value_type as ValueRange["value"];
+      return { value, unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: info.soft as [number, number] };
+    }
+  }
+  if (field.value_from === "quantity") return quantityRange(parent.quantity as Node, catalogue, effect);
+  return own;
+}
+
+export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Effect): ValueRange {
+  if (quantity?.kind === "attribute") {
+    const info = attributes(catalogue, effect).find((entry) => entry.id === quantity.attribute);
+    return { value: "number", unit: info?.unit ?? "", low: null, high: null, soft: (info?.soft ?? [0, 1]) as [number, number] };
+  }
+  const info = kindOf(catalogue, "quantity", quantity?.kind);
+  return { value: "number", unit: info?.unit ?? "", low: null, high: null, soft: (info?.soft ?? [0, 1]) as [number, number] };
+}
+
+export const isColor = (value: Json | undefined): value is number[] => Array.isArray(value) && value.length === 3;

@@ -1,0 +1,92 @@
+/** Chips for one of several words, and for references to other parts of the document. */
+
+import type { FieldInfo } from "@/api/client";
+import type { Node, Path } from "@/state/document";
+import { edit } from "@/state/studio";
+import { Menu, Popover } from "@/ui/controls";
+import { attributes, useScore, type Surroundings } from "./context";
+
+export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
+  const words = field.words ?? {};
+  return (
+    <Menu
+      trigger={
+        <button type="button" className="chip">
+          {words[value] ?? value}
+        </button>
+      }
+      entries={Object.entries(words).map(([word, text]) => ({ label: text, hint: word === value ? "now" : "", onSelect: () => edit(path, word) }))}
+    />
+  );
+}
+
+interface Choice {
+  id: string;
+  label: string;
+  color?: string;
+}
+
+export function choicesOf(to: string, { catalogue, effect, meshes }: Surroundings): Choice[] {
+  const listed = (items: Node[]) => items.map((item) => ({ id: item.id as string, label: item.label as string, color: item.color as string | undefined }));
+  if (to === "group") return listed(effect.groups);
+  if (to === "shape") return listed(effect.shapes);
+  if (to === "attribute") return attributes(catalogue, effect).filter((info) => info.writable).map(({ id, label }) => ({ id, label }));
+  if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
+  return [];
+}
+
+export function GroupDot({ color }: { color: string | undefined }) {
+  return color ? <span className="mr-1 inline-block size-2 rounded-full" style={{ background: color }} /> : null;
+}
+
+export function ReferenceChip({ field, value, path }: { field: FieldInfo; value: string | null; path: Path }) {
+  const choices = choicesOf(field.to ?? "", useScore());
+  const present = choices.find((choice) => choice.id === value);
+  const none = field.optional ? [{ label: field.optional, onSelect: () => edit(path, null) }] : [];
+  return (
+    <Menu
+      trigger={
+        <button type="button" className={`chip ${!present && value ? "text-ember" : ""}`}>
+          {field.to === "group" && <GroupDot color={present?.color} />}
+          {present?.label ?? (value ? `missing: ${value.slice(0, 12)}` : (field.optional ?? "choose…"))}
+        </button>
+      }
+      entries={[...none, ...choices.map((choice) => ({ label: choice.label, hint: choice.id === value ? "now" : "", onSelect: () => edit(path, choice.id) }))]}
+    />
+  );
+}
+
+/** Which groups a rule or a look is about. None ticked means everyone. */
+export function GroupsChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
+  const { effect } = useScore();
+  const everyone = typeof field.many === "string" ? field.many : "Everyone";
+  const named = value.map((id) => effect.groups.find((group) => group.id === id));
+  const toggle = (id: string) => edit(path, value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id]);
+  return (
+    <Popover
+      label={field.label}
+      trigger={
+        <button type="button" className="chip font-medium">
+          {named.length === 0
+            ? everyone
+            : named.map((group, index) => (
+                <span key={index}>
+                  {index > 0 && ", "}
+                  <GroupDot color={group?.color as string} />
+                  {(group?.label as string) ?? "missing group"}
+                </span>
+              ))}
+        </button>
+      }
+    >
+      <p className="mb-2 text-xs text-soft">{field.help || "Which groups."} None ticked means everyone.</p>
+      {effect.groups.map((group) => (
+        <label key={group.id as string} className="flex cursor-pointer items-center gap-2 rounded px-1 py-1 hover:bg-ice/10">
+          <input type="checkbox" className="accent-[var(--ice)]" checked={value.includes(group.id as string)} onChange={() => toggle(group.id as string)} />
+          <GroupDot color={group.color as string} />
+          {group.label as string}
+        </label>
+      ))}
+    </Popover>
+  );
+}

@@ -1,0 +1,105 @@
+/** One look's particles as points: balls and discs of their true radius, or dots of fixed width. Rings mark the highlighted ones. */
+
+import { useThree } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
+import { BufferAttribute, BufferGeometry, ShaderMaterial, Sphere, Vector3 } from "three";
+import type { LayerHead } from "@/state/trials";
+
+export interface LayerData {
+  head: LayerHead;
+  position: Float32Array;
+  radius: Float32Array;
+  color: Uint8Array;
+  id: Int32Array;
+  group: Uint8Array;
+}
+
+const VERTEX = /* glsl */ `
+  attribute float radius;
+  attribute vec4 tint;
+  attribute float mark;
+  uniform float scale;
+  uniform float pixels;
+  uniform float density;
+  varying vec4 vTint;
+  varying float vMark;
+  varying float vEdge;
+  void main() {
+    vec4 seen = modelViewMatrix * vec4(position, 1.0);
+    gl_Position = projectionMatrix * seen;
+    float width = pixels > 0.0 ? pixels * density : 2.0 * radius * scale / -seen.z;
+    // Smaller than a pixel and a half would flicker; a fainter point of that size reads the same.
+    float shown = max(width, 1.5 * density);
+    vTint = vec4(tint.rgb, tint.a * clamp(width / shown, 0.35, 1.0));
+    vMark = mark;
+    float ringed = mark > 0.5 ? shown + 7.0 * density : shown;
+    vEdge = shown / ringed;
+    gl_PointSize = ringed;
+  }
+`;
+
+const FRAGMENT = /* glsl */ `
+  uniform float flat_;
+  uniform float dim;
+  uniform vec3 ring;
+  varying vec4 vTint;
+  varying float vMark;
+  varying float vEdge;
+  void main() {
+    vec2 p = gl_PointCoord * 2.0 - 1.0;
+    float r = length(p);
+    if (r > 1.0) discard;
+    if (vMark > 0.5 && r > vEdge) {
+      if (r < mix(vEdge, 1.0, 0.45)) discard;
+      gl_FragColor = vec4(ring, 0.95);
+      return;
+    }
+    vec2 q = p / vEdge;
+    float height = sqrt(max(0.0, 1.0 - dot(q, q)));
+    vec3 normal = vec3(q.x, -q.y, height);
+    float light = flat_ > 0.5 ? 1.0 : 0.42 + 0.62 * max(0.0, dot(normal, normalize(vec3(0.35, 0.75, 0.6))));
+    float faded = vMark > 0.5 ? 1.0 : dim;
+    gl_FragColor = vec4(vTint.rgb * light * faded, vTint.a * mix(0.45, 1.0, faded));
+    if (gl_FragColor.a < 0.01) discard;
+  }
+`;
+
+export function ParticleLayer({ data, marked }: { data: LayerData; marked: Set<number> | null }) {
+  const { size, viewport, camera, invalidate } = useThree();
+  const material = useMemo(
+    () =>
+      new ShaderMaterial({
+        vertexShader: VERTEX,
+        fragmentShader: FRAGMENT,
+        uniforms: { scale: { value: 1 }, pixels: { value: 0 }, density: { value: 1 }, flat_: { value: 0 }, dim: { value: 1 }, ring: { value: new Vector3(0.66, 0.83, 0.86) } },
+        transparent: true,
+        depthWrite: true,
+      }),
+    [],
+  );
+  const geometry = useMemo(() => {
+    const made = new BufferGeometry();
+    made.setAttribute("position", new BufferAttribute(data.position, 3));
+    made.setAttribute("radius", new BufferAttribute(data.radius, 1));
+    made.setAttribute("tint", new BufferAttribute(data.color, 4, true));
+    const marks = new Float32Array(data.head.count);
+    if (marked) for (let index = 0; index < marks.length; index++) marks[index] = marked.has(data.id[index] as number) ? 1 : 0;
+    made.setAttribute("mark", new BufferAttribute(marks, 1));
+    // Never culled as a whole; computing bounds of moving points each frame would cost more than it saves.
+    made.boundingSphere = new Sphere(new Vector3(), 1e9);
+    return made;
+  }, [data, marked]);
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  useEffect(() => () => material.dispose(), [material]);
+  useEffect(() => {
+    const { uniforms } = material;
+    const half = "fov" in camera ? Math.tan(((camera.fov as number) * Math.PI) / 360) : 1;
+    uniforms.scale!.value = (size.height * viewport.dpr) / (2 * half);
+    uniforms.density!.value = viewport.dpr;
+    uniforms.pixels!.value = data.head.shader === "dot" ? data.head.pixels : 0;
+    uniforms.flat_!.value = data.head.shader === "ball" ? 0 : 1;
+    uniforms.dim!.value = marked ? 0.38 : 1;
+    invalidate();
+  }, [material, camera, size, viewport.dpr, data, marked, invalidate]);
+  return <points geometry={geometry} material={material} frustumCulled={false} />;
+}

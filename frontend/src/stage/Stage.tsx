@@ -1,0 +1,221 @@
+/** The stage: the picture in three dimensions, with grid, scale, shapes, rings and the picked particle. */
+
+import { OrbitControls } from "@react-three/drei";
+import { Canvas, useThree } from "@react-three/fiber";
+import { Maximize } from "lucide-react";
+import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } from "react";
+import { GridHelper, PerspectiveCamera, Vector3 } from "three";
+import { stopRun, usePicture, type FrameBlock } from "@/state/trials";
+import { lastFrame, useStudio } from "@/state/studio";
+import { Button, Hint } from "@/ui/controls";
+import { count, plain } from "@/ui/numbers";
+import { ParticleLayer, type LayerData } from "./ParticleLayer";
+import { Shapes } from "./Shapes";
+import { boundsOf, pick, placeCamera, type ViewName } from "./view";
+
+export function layersOf(frame: FrameBlock | null): LayerData[] {
+  if (!frame) return [];
+  return frame.head.layers.map((head, index) => ({
+    head,
+    position: frame.arrays[`${index}/position`] as Float32Array,
+    radius: frame.arrays[`${index}/radius`] as Float32Array,
+    color: frame.arrays[`${index}/color`] as Uint8Array,
+    id: frame.arrays[`${index}/id`] as Int32Array,
+    group: frame.arrays[`${index}/group`] as Uint8Array,
+  }));
+}
+
+const VIEWS: { view: ViewName; label: string }[] = [
+  { view: "front", label: "Front" },
+  { view: "side", label: "Side" },
+  { view: "above", label: "Above" },
+];
+
+/** Lets the palette and shortcuts move the camera. */
+export const stageView: { look: (view: ViewName) => void } = { look: () => undefined };
+
+export function Stage() {
+  const shown = usePicture((state) => state.shown);
+  const shapes = usePicture((state) => state.shapes);
+  const id = useStudio((state) => state.id);
+  const highlighted = useStudio((state) => state.highlighted);
+  const particle = useStudio((state) => state.particle);
+  const chosenShape = useStudio((state) => (state.selected?.[0] === "shapes" ? String(state.document?.shapes[Number(state.selected[1])]?.id) : null));
+  const layers = useMemo(() => layersOf(shown?.frame ?? null), [shown]);
+  const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
+  const [metre, setMetre] = useState(0);
+  const framed = useRef<string | null>(null);
+  return (
+    <div className="absolute inset-0 bg-stage" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""}>
+      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: true, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
+        <ambientLight intensity={0.75} />
+        <directionalLight position={[3, 8, 4]} intensity={1.5} />
+        <directionalLight position={[-6, 3, -4]} intensity={0.35} />
+        <Ground />
+        {shapes && <Shapes block={shapes} selected={chosenShape} />}
+        {layers.map((layer, index) => (
+          <ParticleLayer key={index} data={layer} marked={marked} />
+        ))}
+        <CameraRig framed={framed} effect={id} onMetre={setMetre} layers={layers} />
+      </Canvas>
+      <Overlay metre={metre} />
+    </div>
+  );
+}
+
+function Ground() {
+  const grid = useMemo(() => {
+    const helper = new GridHelper(40, 40, "#3a464d", "#232b30");
+    helper.position.y = -0.002;
+    return helper;
+  }, []);
+  return <primitive object={grid} />;
+}
+
+interface RigProps {
+  framed: React.RefObject<string | null>;
+  effect: string | null;
+  layers: LayerData[];
+  onMetre: (pixels: number) => void;
+}
+
+/** Moves the camera and answers clicks. */
+function CameraRig({ framed, effect, layers, onMetre }: RigProps) {
+  const { camera, gl, size, invalidate } = useThree();
+  const controls = useRef<ComponentRef<typeof OrbitControls>>(null);
+  const shown = usePicture((state) => state.shown);
+  const shapes = usePicture((state) => state.shapes);
+
+  const measure = useCallback(() => {
+    const view = camera as PerspectiveCamera;
+    const distance = view.position.distanceTo(controls.current?.target ?? new Vector3());
+    onMetre(size.height / (2 * Math.tan((view.fov * Math.PI) / 360) * distance));
+  }, [camera, size.height, onMetre]);
+
+  const look = useCallback(
+    (view: ViewName) => {
+      if (!controls.current) return;
+      const { shown: now, shapes: solid } = usePicture.getState();
+      placeCamera(camera as PerspectiveCamera, controls.current.target, boundsOf(now?.frame ?? null, solid), view);
+      controls.current.update();
+      measure();
+      invalidate();
+    },
+    [camera, invalidate, measure],
+  );
+
+  useEffect(() => {
+    stageView.look = look;
+  }, [look]);
+
+  // Frame a newly opened effect once, as soon as its shapes and first picture are there.
+  useEffect(() => {
+    if (effect && framed.current !== effect && shown && shapes) {
+      framed.current = effect;
+      look("home");
+    }
+  }, [effect, shown, shapes, framed, look]);
+
+  useEffect(() => invalidate(), [layers, shapes, invalidate]);
+  useEffect(measure, [measure]);
+
+  useEffect(() => {
+    const canvas = gl.domElement;
+    let down: { x: number; y: number } | null = null;
+    const press = (event: PointerEvent) => (down = { x: event.clientX, y: event.clientY });
+    const release = (event: PointerEvent) => {
+      if (!down || Math.hypot(event.clientX - down.x, event.clientY - down.y) > 4) return;
+      const box = canvas.getBoundingClientRect();
+      const id = pick(layers, camera as PerspectiveCamera, event.clientX - box.left, event.clientY - box.top, box.width, box.height);
+      useStudio.setState(id === null ? { particle: null } : { particle: id, lens: "probe", lensOpen: true });
+    };
+    canvas.addEventListener("pointerdown", press);
+    canvas.addEventListener("pointerup", release);
+    return () => {
+      canvas.removeEventListener("pointerdown", press);
+      canvas.removeEventListener("pointerup", release);
+    };
+  }, [gl, camera, layers]);
+
+  return <OrbitControls ref={controls} makeDefault enableDamping={false} onChange={measure} />;
+}
+
+function Overlay({ metre }: { metre: number }) {
+  const shown = usePicture((state) => state.shown);
+  const trial = useStudio((state) => state.trial);
+  const frame = useStudio((state) => state.frame);
+  const document_ = useStudio((state) => state.document);
+  const refusal = useStudio((state) => state.refusal);
+  const highlight = useStudio((state) => state.highlight);
+  const highlighted = useStudio((state) => state.highlighted);
+  const nice = metre > 0 ? [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((length) => length * metre > 56) ?? 100 : 1;
+  const waiting = trial && frame >= trial.computed && trial.state === "computing";
+  const old = shown && trial && shown.trial !== trial.id;
+  return (
+    <div className="pointer-events-none absolute inset-0 p-3 text-xs text-soft">
+      <div className="pointer-events-auto absolute right-3 top-3 flex gap-1">
+        <Hint text="Everything in view (0)">
+          <button type="button" aria-label="Everything in view" onClick={() => stageView.look("home")} className="rounded bg-panel/70 p-1.5 hover:text-text">
+            <Maximize className="size-3.5" />
+          </button>
+        </Hint>
+        {VIEWS.map(({ view, label }, index) => (
+          <Hint key={view} text={`From the ${label.toLowerCase()} (${index + 1})`}>
+            <button type="button" onClick={() => stageView.look(view)} className="rounded bg-panel/70 px-2 py-1 hover:text-text">
+              {label}
+            </button>
+          </Hint>
+        ))}
+      </div>
+      <div className="absolute bottom-3 left-3 space-y-1">
+        {shown && <div className="tabular">{count(shown.frame.head.count)} particles</div>}
+        <div className="flex items-center gap-2">
+          <span className="inline-block h-[5px] border border-t-0 border-soft/70" style={{ width: nice * metre }} />
+          <span className="tabular">{plain(nice)} m</span>
+        </div>
+      </div>
+      {highlight && (
+        <div className="absolute left-3 top-3 max-w-[60%] rounded bg-panel/85 px-2 py-1 text-text">
+          Ringed: {highlight.label}
+          {highlighted && (
+            <span className="tabular text-soft">
+              {" "}
+              · {count(highlighted.ids.size)} of {count(highlighted.of)}
+            </span>
+          )}
+          {highlight.pinned && (
+            <button type="button" className="pointer-events-auto ml-2 text-ice" onClick={() => useStudio.setState({ highlight: null, highlighted: null })}>
+              unpin
+            </button>
+          )}
+        </div>
+      )}
+      {refusal ? (
+        <Notice tone="text-ember">
+          <b className="font-medium">This cannot run as it is.</b> {refusal}. The picture shows the last state that could.
+        </Notice>
+      ) : trial?.state === "failed" ? (
+        <Notice tone="text-ember">
+          <b className="font-medium">The run failed.</b> {trial.message}
+        </Notice>
+      ) : waiting || old ? (
+        <div className="absolute bottom-3 right-3 flex items-center gap-2 rounded bg-panel/85 px-2 py-1" role="status">
+          <span className="tabular text-brass">
+            computing frame {trial?.computed} of {lastFrame(document_)}
+          </span>
+          <Button className="pointer-events-auto !px-1.5 !py-0" onClick={() => void stopRun()}>
+            Stop
+          </Button>
+        </div>
+      ) : null}
+    </div>
+  );
+}
+
+function Notice({ tone, children }: { tone: string; children: React.ReactNode }) {
+  return (
+    <div role="alert" className={`absolute bottom-3 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-ember/40 bg-panel/95 px-3 py-2 ${tone}`}>
+      {children}
+    </div>
+  );
+}

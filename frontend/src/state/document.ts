@@ -1,0 +1,115 @@
+/** An effect document as plain JSON, changed without mutation. The server validates; the page only moves values about. */
+
+import type { Catalogue, FieldInfo, KindInfo } from "@/api/client";
+
+export type Json = string | number | boolean | null | Json[] | { [name: string]: Json };
+export type Node = { [name: string]: Json };
+export type Path = readonly (string | number)[];
+
+export interface Effect extends Node {
+  name: string;
+  summary: string;
+  clock: Node;
+  shapes: Node[];
+  groups: Node[];
+  attributes: Node[];
+  sources: Node[];
+  rules: Node[];
+  looks: Node[];
+}
+
+export const COLLECTIONS = ["shapes", "groups", "attributes", "sources", "rules", "looks"] as const;
+export type Collection = (typeof COLLECTIONS)[number];
+
+export function at(node: Json, path: Path): Json | undefined {
+  let current: Json | undefined = node;
+  for (const key of path) current = (current as Record<string | number, Json> | null | undefined)?.[key];
+  return current;
+}
+
+export function withValue<T extends Json>(node: T, path: Path, value: Json | undefined): T {
+  if (path.length === 0) return value as T;
+  const [key, ...rest] = path;
+  if (Array.isArray(node)) {
+    const copy = [...node] as Json[];
+    if (rest.length === 0 && value === undefined) copy.splice(key as number, 1);
+    else copy[key as number] = withValue(copy[key as number] ?? null, rest, value);
+    return copy as T;
+  }
+  const copy = { ...(node as Node) };
+  if (rest.length === 0 && value === undefined) delete copy[key as string];
+  else copy[key as string] = withValue(copy[key as string] ?? {}, rest, value);
+  return copy as T;
+}
+
+export function moved<T>(list: readonly T[], from: number, to: number): T[] {
+  const copy = [...list];
+  const [item] = copy.splice(from, 1);
+  copy.splice(to, 0, item as T);
+  return copy;
+}
+
+export const same = (a: Json | undefined, b: Json | undefined): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+export function freshId(base: string, taken: readonly Node[]): string {
+  const stem = base.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "").slice(0, 30) || "item";
+  const used = new Set(taken.map((item) => item.id));
+  if (!used.has(stem)) return stem;
+  for (let n = 2; ; n++) if (!used.has(`${stem}-${n}`)) return `${stem}-${n}`;
+}
+
+export function freshLabel(base: string, taken: readonly Node[]): string {
+  const used = new Set(taken.map((item) => item.label));
+  if (!used.has(base)) return base;
+  for (let n = 2; ; n++) if (!used.has(`${base} ${n}`)) return `${base} ${n}`;
+}
+
+export function kindOf(catalogue: Catalogue, slot: string, kind: Json | undefined): KindInfo | undefined {
+  return catalogue.slots[slot]?.find((entry) => entry.kind === kind);
+}
+
+/** A new part with all defaults, its references pointing at the first thing there is. */
+export function made(info: KindInfo, effect: Effect, withKind = true): Node {
+  const node: Node = withKind ? { kind: info.kind } : {};
+  for (const field of info.fields) node[field.name] = structuredClone(firstValue(field, effect));
+  return node;
+}
+
+function firstValue(field: FieldInfo, effect: Effect): Json {
+  if (field.many) return [];
+  if (!field.required) return (field.default ?? null) as Json;
+  const first = (list: Node[]): Json => list[0]?.id ?? "";
+  if (field.to === "group") return first(effect.groups);
+  if (field.to === "shape") return first(effect.shapes);
+  if (field.to === "attribute") return "radius";
+  return (field.default ?? "") as Json;
+}
+
+/** Where an item is used, in words, so that deleting it can say so. */
+export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: string): string[] {
+  const found: string[] = [];
+  const visit = (node: Json, owner: string): void => {
+    if (Array.isArray(node)) return node.forEach((entry) => visit(entry, owner));
+    if (node === null || typeof node !== "object") return;
+    const fields = Object.entries(catalogue.slots)
+      .flatMap(([, kinds]) => kinds)
+      .filter((kind) => kind.kind === node.kind)
+      .flatMap((kind) => kind.fields)
+      .concat(Object.values(catalogue.parts).flatMap((part) => part.fields));
+    for (const [name, value] of Object.entries(node)) {
+      const refers = fields.some((field) => field.name === name && field.to === to);
+      if (refers && (value === id || (Array.isArray(value) && value.includes(id)))) found.push(owner);
+      else if (typeof value === "object") visit(value, owner);
+    }
+  };
+  for (const collection of COLLECTIONS) {
+    effect[collection].forEach((item, index) => {
+      if (!(collection === `${to}s` && item.id === id)) visit(item, nameOf(item, collection, index));
+    });
+  }
+  return [...new Set(found)];
+}
+
+export function nameOf(item: Node, collection: string, index: number): string {
+  return (item.label as string) || `${collection.slice(0, -1)} ${index + 1}`;
+}

@@ -1,0 +1,40 @@
+/** The socket for news. It reconnects by itself; after a gap the run is asked for again, so nothing is missed. */
+
+import { create } from "zustand";
+import { hear, runAgain } from "./trials";
+import { TAB, useStudio } from "./studio";
+
+interface Connection {
+  connected: boolean;
+  /** Raised when the library page has something new to show. */
+  libraryNews: number;
+}
+export const useConnection = create<Connection>()(() => ({ connected: true, libraryNews: 0 }));
+
+const RETRY = 1500;
+
+export function connect(): void {
+  const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/live`);
+  let opened = false;
+  socket.onopen = () => {
+    opened = true;
+    if (!useConnection.getState().connected) runAgain();
+    useConnection.setState({ connected: true });
+  };
+  socket.onmessage = (event: MessageEvent<string>) => {
+    const news = JSON.parse(event.data);
+    if (news.type === "saved") {
+      const { id, revision, saving } = useStudio.getState();
+      if (news.effect === id && news.tab !== TAB && news.revision > revision && saving.state === "saved") {
+        const message = "This effect was changed in another tab. Nothing of yours is lost: take the other version, or keep yours.";
+        useStudio.setState({ saving: { state: "conflict", message } });
+      }
+    } else if (news.type === "poster") {
+      useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
+    } else hear(news);
+  };
+  socket.onclose = () => {
+    if (opened) useConnection.setState({ connected: false });
+    setTimeout(connect, RETRY);
+  };
+}

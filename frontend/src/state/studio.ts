@@ -1,0 +1,206 @@
+/** The state of one open effect: the document with its history, what is selected, where the playhead is. */
+
+import { create } from "zustand";
+import { answered, api, Refused, type Catalogue, type TrialInfo } from "@/api/client";
+import { same, withValue, type Effect, type Json, type Node, type Path } from "./document";
+
+export interface FrameStats {
+  frame: number;
+  time: number;
+  count: number;
+  population: number[];
+  looked: number[];
+  held: number[];
+  acted: number[];
+  births: number;
+  deaths: number;
+}
+
+export interface Highlight {
+  /** What is ringed, told beside the stage. */
+  label: string;
+  condition: Node | null;
+  who: string[];
+  /** Pinned stays when the pointer leaves. */
+  pinned: boolean;
+  key: string;
+}
+
+export type Saving = { state: "saved" } | { state: "saving" } | { state: "failed"; message: string } | { state: "conflict"; message: string };
+
+export type LensTab = "probe" | "advisories" | "guide";
+
+interface Studio {
+  id: string | null;
+  revision: number;
+  document: Effect | null;
+  /** The document as last committed; differs from `document` only while a value is dragged. */
+  committed: Effect | null;
+  past: Effect[];
+  future: Effect[];
+  saving: Saving;
+  catalogue: Catalogue | null;
+  trial: TrialInfo | null;
+  stats: FrameStats[];
+  refusal: string | null;
+  frame: number;
+  playing: boolean;
+  loop: boolean;
+  selected: Path | null;
+  particle: number | null;
+  highlight: Highlight | null;
+  highlighted: { ids: Set<number>; of: number } | null;
+  lens: LensTab;
+  lensOpen: boolean;
+  guidePage: string | null;
+  solo: string | null;
+  set: (change: Partial<Studio>) => void;
+}
+
+export const TAB = Math.random().toString(36).slice(2, 10);
+
+export const useStudio = create<Studio>()((set) => ({
+  id: null,
+  revision: 0,
+  document: null,
+  committed: null,
+  past: [],
+  future: [],
+  saving: { state: "saved" },
+  catalogue: null,
+  trial: null,
+  stats: [],
+  refusal: null,
+  frame: 0,
+  playing: false,
+  loop: true,
+  selected: null,
+  particle: null,
+  highlight: null,
+  highlighted: null,
+  lens: "probe",
+  lensOpen: true,
+  guidePage: null,
+  solo: null,
+  set: (change) => set(change),
+}));
+
+const { getState: get, setState: set } = useStudio;
+
+const HISTORY = 300;
+
+/** Listeners told when there is a new document to compute: `live` while a value is dragged. */
+const watchers = new Set<(document: Effect, live: boolean) => void>();
+export function onDocument(watcher: (document: Effect, live: boolean) => void): () => void {
+  watchers.add(watcher);
+  return () => void watchers.delete(watcher);
+}
+
+const announce = (document: Effect, live: boolean): void => watchers.forEach((watcher) => watcher(document, live));
+
+export async function open(id: string): Promise<void> {
+  const effect = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
+  const document = effect.document as unknown as Effect;
+  const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
+  set({
+    id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], refusal: null,
+    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: null,
+  }); // prettier-ignore
+  announce(document, false);
+}
+
+/** Change a value without committing: the stage follows, nothing is saved, undo does not see it. */
+export function tryValue(path: Path, value: Json): void {
+  const { document } = get();
+  if (!document) return;
+  const next = withValue(document, path, value);
+  set({ document: next });
+  announce(next, true);
+}
+
+/** Change the document for good: one step of undo, saved at once. */
+export function commit(next: Effect): void {
+  const { committed, past } = get();
+  if (!committed || same(committed, next)) {
+    set({ document: next });
+    return;
+  }
+  set({ document: next, committed: next, past: [...past.slice(-HISTORY), committed], future: [] });
+  announce(next, false);
+  save();
+}
+
+export const edit = (path: Path, value: Json | undefined): void => {
+  const { document } = get();
+  if (document) commit(withValue(document, path, value));
+};
+
+export function undo(): void {
+  const { past, future, committed } = get();
+  const previous = past.at(-1);
+  if (!previous || !committed) return;
+  set({ document: previous, committed: previous, past: past.slice(0, -1), future: [committed, ...future] });
+  announce(previous, false);
+  save();
+}
+
+export function redo(): void {
+  const { past, future, committed } = get();
+  const next = future[0];
+  if (!next || !committed) return;
+  set({ document: next, committed: next, past: [...past, committed], future: future.slice(1) });
+  announce(next, false);
+  save();
+}
+
+let writing = false;
+let again = false;
+
+/** Save the committed document; one save at a time, the newest last. */
+export function save(): void {
+  if (writing) {
+    again = true;
+    return;
+  }
+  const { id, committed, revision, saving } = get();
+  if (!id || !committed || saving.state === "conflict") return;
+  writing = true;
+  set({ saving: { state: "saving" } });
+  const body = { revision, document: committed as unknown as Record<string, never>, tab: TAB };
+  answered(api.PUT("/api/effects/{effect_id}", { params: { path: { effect_id: id } }, body }))
+    .then((saved) => {
+      if (get().id === id) set({ revision: saved.revision, saving: { state: "saved" } });
+    })
+    .catch((error: Refused) => {
+      if (get().id === id) set({ saving: { state: error.status === 409 ? "conflict" : "failed", message: error.message } });
+    })
+    .finally(() => {
+      writing = false;
+      if (again) {
+        again = false;
+        save();
+      }
+    });
+}
+
+/** After a conflict: keep what is here, as the newest version; the other one stays among the versions. */
+export async function keepMine(): Promise<void> {
+  const { id } = get();
+  if (!id) return;
+  const theirs = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
+  set({ revision: theirs.revision, saving: { state: "saving" } });
+  save();
+}
+
+/** After a conflict: take what is stored. What was here stays one undo away. */
+export async function takeTheirs(): Promise<void> {
+  const { id, committed, past } = get();
+  if (!id || !committed) return;
+  const theirs = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
+  const document = theirs.document as unknown as Effect;
+  set({ revision: theirs.revision, document, committed: document, past: [...past, committed], future: [], saving: { state: "saved" } });
+  announce(document, false);
+}
+
+export const lastFrame = (document: Effect | null): number =>
+  document ? Math.max(1, Math.round(Number(document.clock.duration) * Number(document.clock.frames_per_second))) : 1;

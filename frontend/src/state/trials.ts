@@ -1,0 +1,188 @@
+/** From documents to pictures: asks for trials, follows their progress, fetches and keeps frames. */
+
+import { answered, api, fetchBlock, Refused, type TrialInfo } from "@/api/client";
+import type { Block } from "@/api/block";
+import { create } from "zustand";
+import type { Effect } from "./document";
+import { lastFrame, onDocument, useStudio, type FrameStats } from "./studio";
+
+export interface LayerHead {
+  look: string;
+  shader: "ball" | "disc" | "dot";
+  pixels: number;
+  count: number;
+}
+export interface FrameHead {
+  frame: number;
+  time: number;
+  count: number;
+  layers: LayerHead[];
+}
+export interface ShapesHead {
+  shapes: { id: string; visible: boolean; kind: string }[];
+}
+export type FrameBlock = Block<FrameHead>;
+
+interface Picture {
+  /** The frame on the stage, of the trial that it belongs to. */
+  shown: { trial: string; frame: FrameBlock } | null;
+  shapes: Block<ShapesHead> | null;
+}
+export const usePicture = create<Picture>()(() => ({ shown: null, shapes: null }));
+
+const FRAMES_KEPT = 260;
+const AHEAD = 10;
+const frames = new Map<string, FrameBlock>();
+const loading = new Map<string, Promise<FrameBlock | null>>();
+
+let inFlight = false;
+let wanted: Effect | null = null;
+let shapesOf = "";
+
+/** Ask for the trial of a document; while one question is on its way only the newest next one is kept. */
+function ask(document: Effect): void {
+  wanted = document;
+  if (!inFlight) void askNow();
+}
+
+async function askNow(): Promise<void> {
+  const { id } = useStudio.getState();
+  const document = wanted;
+  if (!id || !document) return;
+  wanted = null;
+  inFlight = true;
+  try {
+    const body = { document: document as unknown as Record<string, never> };
+    const trial = await answered(api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }));
+    if (useStudio.getState().id === id) await take(trial, document);
+  } catch (error) {
+    useStudio.setState({ refusal: (error as Refused).message });
+  } finally {
+    inFlight = false;
+    if (wanted) void askNow();
+  }
+}
+
+async function take(trial: TrialInfo, document: Effect): Promise<void> {
+  const { frame, trial: before } = useStudio.getState();
+  useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...(before?.key === trial.key ? {} : { stats: [] }) });
+  const signature = JSON.stringify(document.shapes);
+  if (signature !== shapesOf) {
+    shapesOf = signature;
+    fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then((shapes) => usePicture.setState({ shapes }), () => (shapesOf = ""));
+  }
+  await refreshStats();
+  void show();
+}
+
+/** Fetch the counts of frames that are not here yet. */
+async function refreshStats(): Promise<void> {
+  const { trial, stats } = useStudio.getState();
+  if (!trial) return;
+  const start = stats.length;
+  const query = { params: { path: { trial_id: trial.id }, query: { start } } };
+  const more = (await answered(api.GET("/api/trials/{trial_id}/stats", query)).catch(() => [])) as unknown as FrameStats[];
+  const now = useStudio.getState();
+  if (now.trial?.key === trial.key) merge(more);
+}
+
+function merge(more: FrameStats[]): void {
+  const { stats, trial } = useStudio.getState();
+  if (!trial || more.length === 0) return;
+  const next = [...stats];
+  for (const entry of more) next[entry.frame] = entry;
+  // A gap would be a message that was missed: cut there and fetch again later.
+  let whole = 0;
+  while (whole < next.length && next[whole]) whole++;
+  useStudio.setState({ stats: next.slice(0, whole), trial: { ...trial, computed: Math.max(trial.computed, whole) } });
+}
+
+function load(trial: string, number: number): Promise<FrameBlock | null> {
+  const key = `${trial}/${number}`;
+  const there = frames.get(key);
+  if (there) return Promise.resolve(there);
+  const coming = loading.get(key);
+  if (coming) return coming;
+  const fetched = fetchBlock<FrameHead>(`/api/trials/${trial}/frames/${number}`)
+    .then((block) => {
+      frames.set(key, block);
+      if (frames.size > FRAMES_KEPT) frames.delete(frames.keys().next().value as string);
+      return block;
+    })
+    .catch(() => null)
+    .finally(() => loading.delete(key));
+  loading.set(key, fetched);
+  return fetched;
+}
+
+export const isReady = (number: number): boolean => {
+  const { trial } = useStudio.getState();
+  return !!trial && frames.has(`${trial.id}/${number}`);
+};
+
+/** Put the frame under the playhead on the stage as soon as it is computed; fetch a few ahead while playing. */
+export async function show(): Promise<void> {
+  const { trial, frame, playing, document } = useStudio.getState();
+  if (!trial) return;
+  if (frame < trial.computed) {
+    const block = await load(trial.id, frame);
+    const now = useStudio.getState();
+    if (block && now.trial?.id === trial.id && now.frame === frame) usePicture.setState({ shown: { trial: trial.id, frame: block } });
+  }
+  if (playing) {
+    const last = lastFrame(document);
+    for (let ahead = 1; ahead <= AHEAD; ahead++) {
+      const next = (frame + ahead) % (last + 1);
+      if (next < trial.computed) void load(trial.id, next);
+    }
+  }
+}
+
+export function seek(frame: number): void {
+  const { document, id } = useStudio.getState();
+  const next = Math.max(0, Math.min(lastFrame(document), Math.round(frame)));
+  useStudio.setState({ frame: next });
+  if (id) sessionStorage.setItem(`playhead ${id}`, String(next));
+  void show();
+}
+
+interface News {
+  type: string;
+  effect: string;
+  key?: string;
+  computed?: number;
+  stats?: FrameStats[];
+  state?: string;
+  message?: string;
+  findings?: TrialInfo["findings"];
+}
+
+/** A message from the server about a run. */
+export function hear(news: News): void {
+  const { trial, id, frame } = useStudio.getState();
+  if (!trial || news.effect !== id || news.key !== trial.key) return;
+  if (news.type === "progress") {
+    const before = trial.computed;
+    merge(news.stats ?? []);
+    const after = useStudio.getState();
+    if (after.stats.length < (news.computed ?? 0)) void refreshStats().then(show);
+    else if (frame >= before || after.playing) void show();
+  } else if (news.type === "finished") {
+    useStudio.setState({
+      trial: { ...trial, state: news.state ?? "done", message: news.message ?? "", findings: news.findings ?? trial.findings },
+    });
+    void refreshStats().then(show);
+  }
+}
+
+export async function stopRun(): Promise<void> {
+  const { id } = useStudio.getState();
+  if (id) await answered(api.POST("/api/effects/{effect_id}/stop", { params: { path: { effect_id: id } } }));
+}
+
+export function runAgain(): void {
+  const { document } = useStudio.getState();
+  if (document) ask(document);
+}
+
+onDocument((document) => ask(document));

@@ -1,0 +1,56 @@
+/** Writing and reading numbers with units. Durations take frames, seconds and milliseconds. */
+
+export function plain(value: number): string {
+  if (!Number.isFinite(value)) return "–";
+  if (value !== 0 && (Math.abs(value) >= 1e6 || Math.abs(value) < 1e-4)) return value.toExponential(2);
+  const digits = Math.abs(value) >= 100 ? 1 : Math.abs(value) >= 10 ? 2 : 4;
+  return String(Number(value.toFixed(digits))).replace("-", "−");
+}
+
+export const count = (value: number): string => Math.round(value).toString().replace(/\B(?=(\d{3})+$)/g, " ");
+
+/** A number with its unit as read in a sentence. */
+export function withUnit(value: number, unit: string | null | undefined, words: Record<string, string>): string {
+  if (unit === "count") return count(value);
+  if (unit === "share") return `${plain(value * 100)} %`;
+  if (unit === "percent") return `${plain(value)} %`;
+  if (unit === "s" && value >= 1e8) return "ever";
+  if (unit === "deg") return `${plain(value)}°`;
+  const word = unit ? words[unit] ?? unit : "";
+  return word ? `${plain(value)} ${word}` : plain(value);
+}
+
+/** The other way to say a duration: frames beside seconds. */
+export function otherWay(value: number, unit: string | null | undefined, fps: number): string | null {
+  if (unit === "s") return `${plain(value * fps)} frames at ${plain(fps)} a second`;
+  if (unit === "1/s") return `${plain(value / fps)} a frame at ${plain(fps)} a second`;
+  return null;
+}
+
+/** Read what was typed: 25f, 1.2s, 800ms, 40%, or a bare number. Null when it is no number. */
+export function typed(text: string, unit: string | null | undefined, fps: number): number | null {
+  const match = /^\s*([+-−]?\s*[\d.,]+(?:e[+-]?\d+)?)\s*([a-zµ%/°²0-9 ]*)$/i.exec(text.replace("−", "-"));
+  if (!match) return null;
+  const number = Number((match[1] ?? "").replace(/\s/g, "").replace(",", "."));
+  if (!Number.isFinite(number)) return null;
+  const suffix = (match[2] ?? "").trim().toLowerCase();
+  if (unit === "s") {
+    if (suffix === "f" || suffix === "frames") return number / fps;
+    if (suffix === "ms") return number / 1000;
+  }
+  if (unit === "m") {
+    if (suffix === "cm") return number / 100;
+    if (suffix === "mm") return number / 1000;
+    if (suffix === "km") return number * 1000;
+  }
+  if (unit === "share" && suffix === "%") return number / 100;
+  return number;
+}
+
+export function toHex(color: readonly number[]): string {
+  return `#${color.map((c) => Math.round(Math.min(1, Math.max(0, c)) * 255).toString(16).padStart(2, "0")).join("")}`;
+}
+
+export function fromHex(hex: string): number[] {
+  return [1, 3, 5].map((k) => Number((parseInt(hex.slice(k, k + 2), 16) / 255).toFixed(4)));
+}
