@@ -7,7 +7,7 @@ import os
 import subprocess
 import sys
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 
 import typer
 from rich.console import Console
@@ -135,12 +135,13 @@ def _load(name: str, seed: int | None = None, changes: list[str] | None = None) 
     """A document and its meshes, from a file (meshes beside it) or a demo's name."""
     import hailridge.core  # noqa: F401
     from hailridge import demo
+    from hailridge.core.assets import Assets
     from hailridge.formats.folder import FolderAssets
     from hailridge.model.validation import DocumentError, read_effect
 
     try:
         if name in (*demo.names(), demo.STARTER):
-            raw, assets = demo.document(name), demo.assets()
+            raw, assets = demo.document(name), cast(Assets, demo.assets())
         else:
             path = Path(name)
             raw, assets = json.loads(path.read_text(encoding="utf-8")), FolderAssets(path.parent, demo.assets())
@@ -160,7 +161,7 @@ def _load(name: str, seed: int | None = None, changes: list[str] | None = None) 
 
 
 def _set(raw: Any, change: str) -> None:
-    path, separator, text = change.partition("=")
+    path, _equals, text = change.partition("=")
     node, *keys = raw, *path.split(".")
     try:
         value = json.loads(text)

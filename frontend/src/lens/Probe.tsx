@@ -7,7 +7,7 @@ import { useStudio } from "@/state/studio";
 import { seek } from "@/state/trials";
 import { Spark } from "@/score/Spark";
 import { Button } from "@/ui/controls";
-import { count, plain } from "@/ui/numbers";
+import { count, short } from "@/ui/numbers";
 
 interface Reading {
   label: string;
@@ -177,7 +177,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
               <tr>
                 <td className="py-0.5 text-soft">contacts</td>
                 <td />
-                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, the latest at ${plain(now.impact_speed)} m/s` : "none"}</td>
+                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, the latest at ${short(now.impact_speed)} m/s` : "none"}</td>
               </tr>
             </tbody>
           </table>
@@ -190,8 +190,8 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
 }
 
 function told(reading: Reading): React.ReactNode {
-  if (Array.isArray(reading.value)) return `${reading.value.map((entry) => plain(Number(entry.toFixed(3)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
-  return `${plain(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
+  if (Array.isArray(reading.value)) return `${reading.value.map((entry) => short(Number(entry.toFixed(2)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
+  return `${short(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
 }
 
 /** Every rule that concerns the particle, with the actual numbers. */
@@ -221,8 +221,8 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
                 <div key={index} className="tabular flex justify-between text-[12px] text-soft" style={{ paddingLeft: 10 + test.depth * 10 }}>
                   <span>
                     {test.title}
-                    {test.comparison === "between" && ` ${plain(test.low!)} ≤ ${plain(test.value!)} ≤ ${plain(test.high!)}`}
-                    {test.comparison && test.comparison !== "between" && ` ${plain(test.value!)} ${WORDS[test.comparison]} ${plain(test.threshold!)}`} {test.unit}
+                    {test.comparison === "between" && ` ${short(test.low!)} ≤ ${short(test.value!)} ≤ ${short(test.high!)}`}
+                    {test.comparison && test.comparison !== "between" && ` ${short(test.value!)} ${WORDS[test.comparison]} ${short(test.threshold!)}`} {test.unit}
                   </span>
                   <span>{test.holds ? "✓" : "✗"}</span>
                 </div>
@@ -249,7 +249,7 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
       case "rule_end":
         return `rule ${rule(event.item)} holds no longer`;
       case "contact":
-        return `touches ${String(effect.shapes[event.item]?.label ?? "a shape")} at ${plain(event.value)} m/s`;
+        return `touches ${String(effect.shapes[event.item]?.label ?? "a shape")} at ${short(event.value)} m/s`;
       default:
         return "leaves";
     }

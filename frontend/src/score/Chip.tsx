@@ -48,8 +48,8 @@ function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; 
   const info = kindOf(catalogue, field.slot ?? "", node?.kind);
   if (!info || !node) return <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={field.optional ?? "choose…"} />;
   const words = (text: string) => {
-    const lead = /^\s*/.exec(text)?.[0] ?? "";
-    const tail = /\s*$/.exec(text.slice(lead.length))?.[0] ?? "";
+    const lead = /^[\s,;:]*/.exec(text)?.[0] ?? "";
+    const tail = /[\s,;:]*$/.exec(text.slice(lead.length))?.[0] ?? "";
     const core = text.slice(lead.length, text.length - tail.length);
     return (
       <>

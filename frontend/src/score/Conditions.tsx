@@ -1,6 +1,7 @@
 /** A condition tree in a sentence: single tests inline, joined ones on lines of their own, indented. */
 
 import { X } from "lucide-react";
+import { useRef } from "react";
 import { kindOf, made, type Node, type Path } from "@/state/document";
 import { edit, useStudio } from "@/state/studio";
 import { Menu } from "@/ui/controls";
@@ -22,23 +23,37 @@ interface NodeProps {
   onRemove: () => void;
 }
 
+const REST = 450;
+
 const JOINING: Record<string, string> = { all: "all of these hold:", any: "any of these holds:" };
 
 function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps) {
   const { catalogue, effect, who } = useScore();
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const info = kindOf(catalogue, "condition", condition.kind);
-  if (!info) return null;
   const several = Array.isArray(condition.conditions) ? (condition.conditions as Node[]) : null;
   const inner = !several && condition.condition ? (condition.condition as Node) : null;
+  if (!info) return null;
   const join = (kind: string) => {
     const outer = made(kindOf(catalogue, "condition", kind)!, effect);
     edit(path, { ...outer, conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect)] });
   };
   const key = JSON.stringify([rule, path]);
+
   const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, who, pinned, key } });
   const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
   return (
-    <span className="group/condition" onMouseEnter={() => !useStudio.getState().highlight?.pinned && ring(false)} onMouseLeave={unring}>
+    <span
+      className="group/condition"
+      onMouseEnter={() => {
+        // Resting on a condition rings its particles; passing over it does not, nor does editing in it.
+        timer.current = setTimeout(() => !useStudio.getState().highlight?.pinned && !document.querySelector("[data-radix-popper-content-wrapper]") && ring(false), REST);
+      }}
+      onMouseLeave={() => {
+        clearTimeout(timer.current);
+        unring();
+      }}
+    >
       {lead}
       {several || inner ? (
         <KindPicker slot="condition" path={path} label="Condition" words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"} present={info.kind} />

@@ -109,7 +109,7 @@ export function Distribution({ quantity, comparison, threshold, path, unit }: Pr
         <line x1={x(middle)} x2={x(middle)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeWidth={1.5} />
       </svg>
       <figcaption className="mt-1 flex justify-between text-xs text-soft">
-        <span className="tabular">{plain(low)}</span>
+        <span className="tabular">{plain(Math.abs(low) < (high - low) * 1e-3 ? 0 : low)}</span>
         <span>
           {histogram.passing !== null && (
             <>

@@ -116,19 +116,17 @@ function Scene({ effect }: { effect: Effect }) {
   );
   return (
     <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={<AddButton label="shape">{(close) => shapeAdder(close, add.shapes)}</AddButton>}>
-      <li className="border-b border-line/60 py-2 pl-6 pr-3">
-        <div className="font-medium">Clock</div>
-        <div className="leading-[1.65] text-text/85">
-          <Sentence info={clock} node={effect.clock} path={["clock"]} />
-        </div>
+      <li className="border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85">
+        <span className="mr-2 font-medium text-text">Clock</span>
+        <Sentence info={clock} node={effect.clock} path={["clock"]} />
       </li>
       {effect.shapes.map((shape, index) => {
         const info = kindOf(catalogue, "shape", shape.kind);
         if (!info) return null;
         const extra = [{ label: shape.visible === false ? "Show on the stage" : "Hide on the stage", onSelect: () => edit(["shapes", index, "visible"], shape.visible === false) }];
         return (
-          <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra}>
-            <span className="text-soft">{info.title}, </span>
+          <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra} compact>
+            <span className="text-soft">{info.title.toLowerCase()} </span>
             <Sentence info={info} node={shape} path={["shapes", index]} />
             {shape.visible === false && <span className="text-soft">, outlined only</span>}
           </Card>
@@ -157,6 +155,7 @@ function Groups({ effect }: { effect: Effect }) {
             item={group}
             index={index}
             info={info}
+            compact
             mark={
               <input
                 type="color"
@@ -172,7 +171,7 @@ function Groups({ effect }: { effect: Effect }) {
       </Part>
       <Part title="Attributes" note={effect.attributes.length ? "numbers of your own" : "none of your own yet"} collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onOpen={() => add.attributes.add()} />}>
         {effect.attributes.map((attribute, index) => (
-          <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} />
+          <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} compact />
         ))}
       </Part>
     </>

@@ -8,18 +8,9 @@ export function Spark({ values, at, width = WIDTH, height = HEIGHT }: { values: 
   const most = Math.max(1e-9, ...values.map((value) => value ?? 0));
   const x = (index: number) => (index / (values.length - 1)) * width;
   const y = (value: number) => height - 1 - (value / most) * (height - 2);
-  let drawing = false;
-  const path = values
-    .map((value, index) => {
-      if (value === null) {
-        drawing = false;
-        return "";
-      }
-      const step = `${drawing ? "L" : "M"}${x(index).toFixed(1)} ${y(value).toFixed(1)}`;
-      drawing = true;
-      return step;
-    })
-    .join("");
+  const point = (value: number | null, index: number) =>
+    value === null ? "" : `${index > 0 && values[index - 1] !== null ? "L" : "M"}${x(index).toFixed(1)} ${y(value).toFixed(1)}`;
+  const path = values.map(point).join("");
   return (
     <svg width={width} height={height} aria-hidden className="shrink-0">
       <path d={path} fill="none" stroke="currentColor" strokeWidth={1} opacity={0.8} />

@@ -29,10 +29,12 @@ interface CardProps {
   children?: ReactNode;
   off?: boolean;
   extra?: MenuEntry[];
+  /** Name and sentence on one line, for things that are set up once. */
+  compact?: boolean;
 }
 
 /** The frame that all items share. */
-export function Card({ collection, item, index, info, mark, aside, children, off, extra = [] }: CardProps) {
+export function Card({ collection, item, index, info, mark, aside, children, off, extra = [], compact }: CardProps) {
   const { effect, catalogue } = useScore();
   const selected = useStudio((state) => state.selected?.[0] === collection && state.selected[1] === index);
   const [asking, setAsking] = useState<string[] | null>(null);
@@ -51,6 +53,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
     const copy: Node = { ...structuredClone(item), id: freshId(String(item.id), list), ...(labelled && item.label ? { label: freshLabel(String(item.label), list) } : {}) };
     commit({ ...effect, [collection]: [...list.slice(0, index + 1), copy, ...list.slice(index + 1)] });
   };
+  const sentence = children ?? <Sentence info={info} node={item} path={path} />;
   const entries: MenuEntry[] = [
     ...(labelled ? [{ label: "Rename", onSelect: () => setTimeout(() => setRenaming(true), 50) }] : []),
     ...extra,
@@ -65,13 +68,13 @@ export function Card({ collection, item, index, info, mark, aside, children, off
       data-item={`${collection}/${String(item.id)}`}
       aria-label={name}
       onClick={() => useStudio.setState({ selected: [...path] })}
-      className={`group/card relative border-b border-line/60 py-2 pl-6 pr-3 ${selected ? "bg-raised/60" : "hover:bg-raised/30"} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
+      className={`group/card relative border-b border-line/60 ${compact ? "py-[3px]" : "py-2"} pl-6 pr-3 ${selected ? "bg-raised/60" : "hover:bg-raised/30"} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
     >
       <button
         type="button"
         ref={setActivatorNodeRef}
         aria-label={`Move ${name}`}
-        className="absolute left-1 top-2.5 cursor-grab touch-none text-line hover:text-soft group-hover/card:text-soft"
+        className={`absolute left-1 ${compact ? "top-1.5" : "top-2.5"} cursor-grab touch-none text-line hover:text-soft group-hover/card:text-soft`}
         {...attributes}
         {...listeners}
       >
@@ -95,27 +98,30 @@ export function Card({ collection, item, index, info, mark, aside, children, off
                 onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
               />
             ) : (
-              <span className="truncate font-medium" onDoubleClick={() => labelled && setRenaming(true)}>
-                {name}
+              <span className={`${compact ? "" : "truncate"} min-w-0 leading-[1.6]`}>
+                <span className="font-medium" onDoubleClick={() => labelled && setRenaming(true)}>
+                  {name}
+                </span>
+                {compact && <span className="ml-2 text-text/85">{sentence}</span>}
               </span>
             )}
             {off && <span className="text-xs text-soft">off</span>}
+            <span className="-my-0.5 flex shrink-0 items-center opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
+              <AllValues info={info} node={item} path={path} label={name} />
+              <Menu
+                entries={entries}
+                trigger={
+                  <button type="button" aria-label={`More for ${name}`} className="rounded p-1 text-soft hover:bg-raised hover:text-text">
+                    <Ellipsis className="size-3.5" />
+                  </button>
+                }
+              />
+            </span>
           </div>
         </div>
         {aside}
-        <span className="-my-0.5 flex items-center opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
-          <AllValues info={info} node={item} path={path} label={name} />
-          <Menu
-            entries={entries}
-            trigger={
-              <button type="button" aria-label={`More for ${name}`} className="rounded p-1 text-soft hover:bg-raised hover:text-text">
-                <Ellipsis className="size-3.5" />
-              </button>
-            }
-          />
-        </span>
       </div>
-      <div className="leading-[1.65] text-text/85">{children ?? <Sentence info={info} node={item} path={path} />}</div>
+      {!compact && <div className="leading-[1.65] text-text/85">{sentence}</div>}
       <Dialog open={asking !== null} onOpenChange={() => setAsking(null)} title={`'${name}' is in use`} description="Deleting it would leave these without it:">
         <ul className="mb-4 list-disc pl-5">{asking?.map((user) => <li key={user}>{user}</li>)}</ul>
         <p className="mb-4 text-soft">Point them at something else first, then delete it.</p>

@@ -64,7 +64,7 @@ const FRAGMENT = /* glsl */ `
   }
 `;
 
-export function ParticleLayer({ data, marked }: { data: LayerData; marked: Set<number> | null }) {
+export function ParticleLayer({ data, marked, dim }: { data: LayerData; marked: Set<number> | null; dim: boolean }) {
   const { size, viewport, camera, invalidate } = useThree();
   const material = useMemo(
     () =>
@@ -92,14 +92,17 @@ export function ParticleLayer({ data, marked }: { data: LayerData; marked: Set<n
   useEffect(() => () => geometry.dispose(), [geometry]);
   useEffect(() => () => material.dispose(), [material]);
   useEffect(() => {
+    // A material is a handle to the graphics card, changed in place by design of three.js.
+    /* eslint-disable react-hooks/immutability */
     const { uniforms } = material;
     const half = "fov" in camera ? Math.tan(((camera.fov as number) * Math.PI) / 360) : 1;
     uniforms.scale!.value = (size.height * viewport.dpr) / (2 * half);
     uniforms.density!.value = viewport.dpr;
     uniforms.pixels!.value = data.head.shader === "dot" ? data.head.pixels : 0;
     uniforms.flat_!.value = data.head.shader === "ball" ? 0 : 1;
-    uniforms.dim!.value = marked ? 0.38 : 1;
+    uniforms.dim!.value = dim ? 0.42 : 1;
+    /* eslint-enable react-hooks/immutability */
     invalidate();
-  }, [material, camera, size, viewport.dpr, data, marked, invalidate]);
+  }, [material, camera, size, viewport.dpr, data, marked, dim, invalidate]);
   return <points geometry={geometry} material={material} frustumCulled={false} />;
 }

@@ -44,7 +44,6 @@ export function Stage() {
   const layers = useMemo(() => layersOf(shown?.frame ?? null), [shown]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
-  const framed = useRef<string | null>(null);
   return (
     <div className="absolute inset-0 bg-stage" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""}>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: true, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
@@ -54,9 +53,9 @@ export function Stage() {
         <Ground />
         {shapes && <Shapes block={shapes} selected={chosenShape} />}
         {layers.map((layer, index) => (
-          <ParticleLayer key={index} data={layer} marked={marked} />
+          <ParticleLayer key={index} data={layer} marked={marked} dim={highlighted !== null} />
         ))}
-        <CameraRig framed={framed} effect={id} onMetre={setMetre} layers={layers} />
+        <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       <Overlay metre={metre} />
     </div>
@@ -73,14 +72,14 @@ function Ground() {
 }
 
 interface RigProps {
-  framed: React.RefObject<string | null>;
   effect: string | null;
   layers: LayerData[];
   onMetre: (pixels: number) => void;
 }
 
 /** Moves the camera and answers clicks. */
-function CameraRig({ framed, effect, layers, onMetre }: RigProps) {
+function CameraRig({ effect, layers, onMetre }: RigProps) {
+  const framed = useRef<string | null>(null);
   const { camera, gl, size, invalidate } = useThree();
   const controls = useRef<ComponentRef<typeof OrbitControls>>(null);
   const shown = usePicture((state) => state.shown);
@@ -114,7 +113,7 @@ function CameraRig({ framed, effect, layers, onMetre }: RigProps) {
       framed.current = effect;
       look("home");
     }
-  }, [effect, shown, shapes, framed, look]);
+  }, [effect, shown, shapes, look]);
 
   useEffect(() => invalidate(), [layers, shapes, invalidate]);
   useEffect(measure, [measure]);
@@ -167,7 +166,7 @@ function Overlay({ metre }: { metre: number }) {
           </Hint>
         ))}
       </div>
-      <div className="absolute bottom-3 left-3 space-y-1">
+      <div className="absolute bottom-3 left-3 space-y-1 rounded bg-stage/75 px-2 py-1">
         {shown && <div className="tabular">{count(shown.frame.head.count)} particles</div>}
         <div className="flex items-center gap-2">
           <span className="inline-block h-[5px] border border-t-0 border-soft/70" style={{ width: nice * metre }} />

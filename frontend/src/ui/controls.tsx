@@ -57,11 +57,17 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
       <RadixPopover.Portal>
         <RadixPopover.Content
           aria-label={label}
+          // Focus goes to the box, not to its first button: that would pop up a hint over what one came to see.
+          onOpenAutoFocus={(event) => {
+            event.preventDefault();
+            (event.currentTarget as HTMLElement).focus();
+          }}
+          tabIndex={-1}
           side="bottom"
           align="start"
           sideOffset={6}
           collisionPadding={10}
-          className={`z-40 max-h-[min(560px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl ${wide ? "w-96" : "w-80"}`}
+          className={`z-40 outline-none max-h-[min(560px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl ${wide ? "w-96" : "w-80"}`}
         >
           {children}
         </RadixPopover.Content>
@@ -110,7 +116,6 @@ export interface MenuEntry {
 }
 
 export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEntry[] }) {
-  let heading = "";
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
@@ -122,7 +127,7 @@ export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEn
           className="z-50 max-h-[min(460px,var(--radix-dropdown-menu-content-available-height))] min-w-52 overflow-y-auto rounded-md border border-line bg-raised p-1 shadow-xl"
         >
           {entries.map((entry, index) => {
-            const head = entry.heading && entry.heading !== heading ? (heading = entry.heading) : null;
+            const head = entry.heading !== entries[index - 1]?.heading ? entry.heading : null;
             return (
               <div key={index}>
                 {head && <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-[11px] text-soft">{head}</DropdownMenu.Label>}

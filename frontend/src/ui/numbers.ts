@@ -7,7 +7,18 @@ export function plain(value: number): string {
   return String(Number(value.toFixed(digits))).replace("-", "−");
 }
 
-export const count = (value: number): string => Math.round(value).toString().replace(/\B(?=(\d{3})+$)/g, " ");
+/** A whole number; digits are grouped from 10 000 on, as ISO 80000 has it. */
+export function count(value: number): string {
+  const digits = Math.round(value).toString();
+  return digits.length < 5 ? digits : digits.replace(/\B(?=(\d{3})+$)/g, "\u202f");
+}
+
+/** A measured number, short: three significant digits. */
+export function short(value: number): string {
+  if (!Number.isFinite(value)) return "–";
+  const text = Math.abs(value) >= 1000 || value === 0 ? String(Math.round(value)) : String(Number(value.toPrecision(3)));
+  return (Math.abs(value) < 1e-4 ? "0" : text).replace("-", "−");
+}
 
 /** A number with its unit as read in a sentence. */
 export function withUnit(value: number, unit: string | null | undefined, words: Record<string, string>): string {
@@ -17,6 +28,7 @@ export function withUnit(value: number, unit: string | null | undefined, words: 
   if (unit === "s" && value >= 1e8) return "ever";
   if (unit === "deg") return `${plain(value)}°`;
   const word = unit ? words[unit] ?? unit : "";
+  if (unit === "steps") return `${count(value)} ${value === 1 ? "step" : "steps"}`;
   return word ? `${plain(value)} ${word}` : plain(value);
 }
 

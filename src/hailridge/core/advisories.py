@@ -42,7 +42,8 @@ def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
         if source.enabled and source.lifetime.extent()[1] <= 0:
             yield Advisory("warning", ["sources", index, "lifetime"], f"'{source.label}' gives birth to particles that live for no time at all.")
         emission = source.emission
-        if isinstance(emission, Rate) and emission.start >= effect.clock.duration or isinstance(emission, Burst) and emission.time > effect.clock.duration:
+        begins = emission.start if isinstance(emission, Rate) else emission.time if isinstance(emission, Burst) else 0.0
+        if begins > effect.clock.duration:
             yield Advisory("advice", ["sources", index, "emission"], f"'{source.label}' begins only after the clock has ended.")
 
 

@@ -129,17 +129,17 @@ class Moment:
     def move_to_group(self, rows: Rows, group: str) -> None:
         """Change group; time in the group starts anew, and rules that no longer concern the particle forget that they held."""
         target = self.scene.group_index[group]
-        rows = as_indices(rows)
+        indices = as_indices(rows)
         present = self.column("group")
-        rows = rows[present[rows] != target]
-        if len(rows) == 0:
+        indices = indices[present[indices] != target]
+        if len(indices) == 0:
             return
-        self.log.add(Happening.MOVE, self, rows, self.actor, previous=present[rows], present=target)
-        present[rows] = target
-        self.column("entered")[rows] = self.time
+        self.log.add(Happening.MOVE, self, indices, self.actor, previous=present[indices], present=target)
+        present[indices] = target
+        self.column("entered")[indices] = self.time
         for ready in self.scene.rules:
             if not ready.members[target]:
-                self.column(ready.held)[rows] = 0
+                self.column(ready.held)[indices] = 0
 
     def doom(self, rows: Rows) -> None:
         """Mark for removal; rules further down no longer see them."""

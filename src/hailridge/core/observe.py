@@ -197,7 +197,7 @@ def _tests(condition: Condition, moment: Moment, rows: Rows, out: list[dict[str,
 
     entry: dict[str, Any] = {"depth": depth, "kind": condition.kind, "holds": bool(np.asarray(condition.holds(moment, rows))[0])}  # type: ignore[attr-defined]
     if isinstance(condition, Compare | Between):
-        entry |= {"title": condition.quantity.title, "unit": condition.quantity.unit, "value": _one(condition.quantity.read(moment, rows))}
+        entry |= {"title": _named(condition.quantity, moment), "unit": condition.quantity.unit, "value": _one(condition.quantity.read(moment, rows))}
         if isinstance(condition, Compare):
             entry |= {"comparison": condition.comparison, "threshold": _one(condition.threshold.give(moment, rows))}
         else:
@@ -207,6 +207,14 @@ def _tests(condition: Condition, moment: Moment, rows: Rows, out: list[dict[str,
     out.append(entry)
     for inner in getattr(condition, "conditions", None) or ([condition.condition] if hasattr(condition, "condition") else []):
         _tests(inner, moment, rows, out, depth + 1)
+
+
+def _named(quantity: Quantity, moment: Moment) -> str:
+    """What a quantity is called; an attribute goes by its own name."""
+    attribute = getattr(quantity, "attribute", None)
+    if attribute is None:
+        return quantity.title
+    return BUILT_IN[attribute].label if attribute in BUILT_IN else moment.scene.attributes[attribute].label
 
 
 def _one(value: Any) -> float:

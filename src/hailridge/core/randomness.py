@@ -63,4 +63,4 @@ def directions_in_cone(axes: NDArray[np.float32], half_angles: NDArray[np.float3
     side /= np.linalg.norm(side, axis=1, keepdims=True)
     up = np.cross(axes, side)
     out = axes * z[:, None] + side * (ring * np.cos(angle))[:, None] + up * (ring * np.sin(angle))[:, None]
-    return out.astype(np.float32)
+    return np.asarray(out, np.float32)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, motion, noise, philox, tree
+from hailridge.core.kernels import tree
 from hailridge.core.kernels.compiling import KERNELS
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -134,7 +134,7 @@ def write_npz(path: Path, effect: Effect, frames: Frames) -> None:
     joined = {name: np.concatenate([np.asarray(table[name]) for table in tables]) for name in tables[0]} if tables else {}
     if joined:
         joined["group"] = joined["group"].astype(str)
-    np.savez_compressed(path, **joined)
+    np.savez_compressed(path, **cast(Any, joined))
 
 
 WRITERS: dict[str, Callable[[Path, Effect, Frames], None]] = {

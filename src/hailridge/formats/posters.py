@@ -13,25 +13,26 @@ from hailridge.core.observe import layers
 
 WIDTH, HEIGHT, FINER = 480, 300, 2
 BACKGROUND = (16, 20, 23)
-SHAPE = np.array([92, 108, 116], np.float64)
+SHAPE = np.array([62, 75, 83], np.float64)
 MOST_PARTICLES = 6000
 
 
 def poster(moment: Moment) -> bytes:
     """A PNG of the moment from the stage's first point of view, 480 × 300."""
-    image = Image.new("RGB", (WIDTH * FINER, HEIGHT * FINER), BACKGROUND)
-    draw = ImageDraw.Draw(image)
     visible = [g for shape, g in zip(moment.scene.effect.shapes, moment.scene.geometries, strict=True) if shape.visible and len(g.faces)]  # type: ignore[attr-defined]
     drawn = layers(moment)
     # Particles say what there is to see; a ground plane may reach far beyond.
     places = [layer.position for layer in drawn if len(layer.position)] or [g.vertices for g in visible]
     camera = _Camera(np.concatenate(places) if places else np.zeros((1, 3)))
+    canvas = np.full((HEIGHT * FINER, WIDTH * FINER, 3), BACKGROUND, np.uint8)
+    depths = np.full(canvas.shape[:2], np.inf)
     if visible:
-        # All faces together: which shape a face belongs to says nothing of what it hides.
-        _draw_faces(draw, camera, np.concatenate([g.corners for g in visible]), np.concatenate([g.normals for g in visible]))
+        _draw_faces(canvas, depths, camera, np.concatenate([g.corners for g in visible]), np.concatenate([g.normals for g in visible]))
+    image = Image.fromarray(canvas)
+    draw = ImageDraw.Draw(image)
     everything = [(layer.position, layer.radius, layer.color, layer.pixels if layer.shader == "dot" else 0.0) for layer in drawn]
     for position, radius, color, pixels in everything:
-        _draw_particles(draw, camera, position, radius, color, pixels)
+        _draw_particles(draw, depths, camera, position, radius, color, pixels)
     out = io.BytesIO()
     image.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS).save(out, "PNG", optimize=True)
     return out.getvalue()
@@ -60,25 +61,60 @@ class _Camera:
         return np.stack([x, y], axis=1), depth
 
 
-def _draw_faces(draw: ImageDraw.ImageDraw, camera: _Camera, corners: NDArray[np.float64], normals: NDArray[np.float32]) -> None:
+def _draw_faces(
+    canvas: NDArray[np.uint8], depths: NDArray[np.float64], camera: _Camera, corners: NDArray[np.float64], normals: NDArray[np.float32]
+) -> None:
+    """Fill triangles with a depth buffer: canvas (h, w, 3), depths (h, w) metres. Those that reach behind the camera are left out."""
+    corners, normals = _split(corners, normals, camera.distance * 0.4)
     pixels, depth = camera.project(corners.reshape(-1, 3))
-    pixels = pixels.reshape(-1, 3, 2)
-    light = 0.35 + 0.5 * np.abs(normals @ np.array([0.35, 0.85, 0.4]))
-    for index in np.argsort(-depth.reshape(-1, 3).mean(axis=1)):
-        shade = tuple(int(value) for value in SHAPE * light[index])
-        draw.polygon([tuple(point) for point in pixels[index]], fill=shade)
+    pixels, depth = pixels.reshape(-1, 3, 2), depth.reshape(-1, 3)
+    light = 0.45 + 0.55 * np.abs(normals @ np.array([0.35, 0.85, 0.4]))
+    height, width = depths.shape
+    for (a, b, c), (da, db, dc), shade in zip(pixels, depth, light, strict=True):
+        low = np.floor(np.minimum(np.minimum(a, b), c)).clip(0, [width, height]).astype(int)
+        high = np.ceil(np.maximum(np.maximum(a, b), c)).clip(0, [width, height]).astype(int)
+        area = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if min(da, db, dc) < 0.01 or abs(area) < 1e-9 or (high <= low).any():
+            continue
+        x, y = np.meshgrid(np.arange(low[0], high[0]) + 0.5, np.arange(low[1], high[1]) + 0.5)
+        u = ((b[0] - x) * (c[1] - y) - (b[1] - y) * (c[0] - x)) / area
+        v = ((c[0] - x) * (a[1] - y) - (c[1] - y) * (a[0] - x)) / area
+        # Depth runs evenly in its reciprocal across the picture.
+        here = 1.0 / np.maximum(u / da + v / db + (1 - u - v) / dc, 1e-9)
+        box = (slice(low[1], high[1]), slice(low[0], high[0]))
+        visible = (u >= 0) & (v >= 0) & (u + v <= 1) & (here < depths[box])
+        depths[box][visible] = here[visible]
+        canvas[box][visible] = (SHAPE * shade).astype(np.uint8)
+
+
+def _split(corners: NDArray[np.float64], normals: NDArray[np.float32], longest: float) -> tuple[NDArray[np.float64], NDArray[np.float32]]:
+    """Quarter large triangles a few times, so that of a wide ground only the part behind the camera is left out."""
+    for _ in range(5):
+        edges = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+        large = edges > longest
+        if not large.any():
+            break
+        a, b, c = (corners[large, k] for k in range(3))
+        ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+        quarters = [np.stack(three, axis=1) for three in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
+        corners = np.concatenate([corners[~large], *quarters])
+        normals = np.concatenate([normals[~large], *[normals[large]] * 4])
+    return corners, normals
 
 
 def _draw_particles(
-    draw: ImageDraw.ImageDraw, camera: _Camera, position: NDArray[np.float32], radius: NDArray[np.float32], color: NDArray[np.uint8], dots: float
-) -> None:
+    draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, position: NDArray[np.float32], radius: NDArray[np.float32],
+    color: NDArray[np.uint8], dots: float,
+) -> None:  # fmt: skip
     stride = max(1, len(position) // MOST_PARTICLES)
     pixels, depth = camera.project(position[::stride].astype(np.float64))
     sizes = np.full(len(depth), dots * FINER / 2) if dots else np.maximum(radius[::stride] / depth * camera.focal, 0.8)
     tint = color[::stride]
     for index in np.argsort(-depth):
         (x, y), r = pixels[index], float(sizes[index])
-        if tint[index, 3] < 8 or not (-50 < x < WIDTH * FINER + 50 and -50 < y < HEIGHT * FINER + 50):
+        if tint[index, 3] < 8 or not (0 <= x < WIDTH * FINER and 0 <= y < HEIGHT * FINER):
+            continue
+        if depth[index] > depths[int(y), int(x)] + 0.05:
             continue
         red, green, blue = (int(value) for value in tint[index, :3])
         draw.ellipse((x - r, y - r, x + r, y + r), fill=(red * 3 // 4, green * 3 // 4, blue * 3 // 4))

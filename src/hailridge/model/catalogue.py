@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, cast
+from typing import Any
 
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
@@ -54,5 +54,5 @@ def _field(name: str, info: FieldInfo) -> dict[str, Any]:
 
 def json_schema() -> dict[str, Any]:
     """The published JSON Schema of the effect document (draft 2020-12)."""
-    schema = cast(dict[str, Any], Effect.model_json_schema())
+    schema: dict[str, Any] = Effect.model_json_schema()
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Hailridge effect", **schema}

@@ -130,7 +130,7 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[1] = FORMAT
+    format: Literal[1] = 1
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)

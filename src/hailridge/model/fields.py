@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, cast
 
 from pydantic import Field
 
@@ -12,7 +12,7 @@ Range = tuple[float, float]
 
 def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:
     shown = {key: value for key, value in ui.items() if value is not None}
-    return Field(default, description=ui.get("help") or None, json_schema_extra={"ui": shown}, **checks)
+    return Field(default, description=ui.get("help") or None, json_schema_extra={"ui": cast(Any, shown)}, **checks)
 
 
 def number(
@@ -73,7 +73,7 @@ def reference(to: str, *, label: str = "", help: str = "", optional: str = "", m
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
     if many:
-        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": ui})
+        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, ui)})
     return _field(None if optional else ..., ui)
 
 
@@ -81,7 +81,7 @@ def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", h
     """A nested kind: a quantity, a condition, a direction, a list of actions."""
     ui = {"type": "slot", "slot": name, "label": label, "help": help, "many": many or None, "optional": optional or None}
     if many:
-        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": {**ui, "many": True}}, max_length=32)
+        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, {**ui, "many": True})}, max_length=32)
     return _field(default, ui)
 
 

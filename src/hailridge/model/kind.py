@@ -76,7 +76,7 @@ class Kind(Part):
     def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
         if "kind" in cls.model_fields or source is not cls:
             return handler(source)
-        choices = {tag: handler.generate_schema(kind) for tag, kind in cls.registry[cls.slot].items()}
+        choices: dict[Any, CoreSchema] = {tag: handler.generate_schema(kind) for tag, kind in cls.registry[cls.slot].items()}
         return cls.wrap_slot(core_schema.tagged_union_schema(choices, discriminator="kind"))
 
     @classmethod

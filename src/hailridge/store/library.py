@@ -10,8 +10,8 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from hailridge.core.assets import MissingAsset
 from hailridge.core.assets import Mesh as CoreMesh
+from hailridge.core.assets import MissingAsset
 from hailridge.formats.meshes import mesh_id
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database

@@ -58,4 +58,5 @@ def _name(host: str) -> str:
 def _query_token(scope: Scope) -> str:
     cookie = Headers(scope=scope).get("cookie", "")
     stored = [part.split("=", 1)[1] for part in cookie.split("; ") if part.startswith("hailridge_token=")]
-    return parse_qs(scope.get("query_string", b"").decode()).get("token", stored or [""])[0]
+    given: list[str] = parse_qs(scope.get("query_string", b"").decode()).get("token", stored or [""])
+    return given[0]

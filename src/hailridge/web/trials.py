@@ -135,7 +135,7 @@ def get_shapes(trial_id: str, context: Shared) -> Response:
     """The triangles of every shape in world space, as a binary block."""
     trial = context.runs.trial(trial_id)
     head: dict[str, Any] = {"shapes": []}
-    arrays = {}
+    arrays: dict[str, Any] = {}
     for index, (shape, geometry) in enumerate(zip(trial.effect.shapes, trial.scene.geometries, strict=True)):
         entry: Any = shape
         head["shapes"].append({"id": entry.id, "visible": entry.visible, "kind": entry.kind})

@@ -60,7 +60,7 @@ class Drag(Action):
 
 class Turbulence(Action):
     title: ClassVar[str] = "turbulence"
-    sentence: ClassVar[str] = "swirl by {strength}, eddies {size} across[, {octaves} octaves][, changing {evolution} times a second]"
+    sentence: ClassVar[str] = "swirl by {strength}, eddies {size} across[, {octaves} octaves][, changing {evolution}]"
     category: ClassVar[str] = "Push"
     help: ClassVar[str] = (
         "Curl noise: a swirling push that neither gathers nor thins the particles. Each octave adds eddies half as large; layer a coarse and "

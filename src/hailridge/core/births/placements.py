@@ -29,7 +29,9 @@ class Surface(Placement):
 class Inside(Placement):
     title: ClassVar[str] = "inside"
     sentence: ClassVar[str] = "inside"
-    help: ClassVar[str] = "Anywhere inside a box or a ball, evenly by volume. Other shapes have no inside yet: their surface is used, and an advisory says so."
+    help: ClassVar[str] = (
+        "Anywhere inside a box or a ball, evenly by volume. Other shapes have no inside yet: their surface is used, and an advisory says so."
+    )
 
     kind: Literal["inside"] = "inside"
 

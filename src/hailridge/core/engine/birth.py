@@ -104,11 +104,12 @@ def _appear(moment: Moment, litter: Litter) -> int:
     handed = np.float32(action.inherit_velocity / 100)
     column("velocity")[rows] = aims * (speed[:, None] if speed.ndim else speed) + column("velocity")[parents] * handed
     around = np.asarray(action.around.give(moment, rows), np.float32)
-    column("position")[rows] = column("position")[parents] + _within_ball(keys, action.item, scene.seed) * (around[:, None] if around.ndim else around)
+    away = _within_ball(keys, action.item, scene.seed) * (around[:, None] if around.ndim else around)
+    column("position")[rows] = column("position")[parents] + away
     for name in ("radius", "color", "mass", "opacity"):
         part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
-        given = np.asarray(getattr(action, name).give(moment, rows), np.float32) if part < 100 else np.float32(0)
-        column(name)[rows] = _mixed(given, column(name)[parents], part)
+        given = np.asarray(getattr(action, name).give(moment, rows), np.float32) if part < 100 else np.zeros(1, np.float32)
+        column(name)[rows] = _mixed(np.asarray(given, np.float32), column(name)[parents], part)
     remaining = np.maximum(column("lifetime")[parents] - column("age")[parents], 0)
     column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
     for name, attribute in scene.attributes.items():
@@ -142,4 +143,4 @@ def _within_ball(keys: NDArray[np.uint64], item: int, seed: int) -> NDArray[np.f
     u = uniforms(keys, item, 1, seed)
     up = np.zeros((len(keys), 3), np.float32)
     up[:, 1] = 1.0
-    return scattered(up, 360.0, u) * np.cbrt(u[:, 2:3])
+    return np.asarray(scattered(up, 360.0, u) * np.cbrt(u[:, 2:3]), np.float32)

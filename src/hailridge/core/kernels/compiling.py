@@ -35,7 +35,10 @@ os.environ.setdefault("NUMBA_THREADING_LAYER", "omp")
 import numba  # noqa: E402  (the environment above has to be set first)
 
 SERIAL_BELOW = 10_000
-"""Particles below which starting threads costs more than they save."""
+"""Particles below which starting threads costs more than they save; kernels with more work for each particle start them earlier."""
+
+parallel_range = numba.prange
+"""`range`, shared out among threads in the parallel build."""
 
 helper = numba.njit(inline="always", cache=True, error_model="numpy")
 """For small functions called inside kernels."""
@@ -49,7 +52,8 @@ KERNELS: list[Kernel] = []
 class Kernel:
     """One loop over particles in two builds; the count decides which runs. Both give the same bits: no fast math, no float sums across threads."""
 
-    def __init__(self, function: Callable[..., Any]) -> None:
+    def __init__(self, function: Callable[..., Any], serial_below: int = SERIAL_BELOW) -> None:
+        self.serial_below = serial_below
         self.name = function.__name__
         options: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
         self.serial = numba.njit(**options)(function)
@@ -57,7 +61,7 @@ class Kernel:
         KERNELS.append(self)
 
     def __call__(self, count: int, *arguments: Any) -> Any:
-        return (self.serial if count < SERIAL_BELOW else self.parallel)(*arguments)
+        return (self.serial if count < self.serial_below else self.parallel)(*arguments)
 
 
 def _renamed(function: Callable[..., Any], suffix: str) -> Callable[..., Any]:

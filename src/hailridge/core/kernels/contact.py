@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, numba
+from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
 from hailridge.core.kernels.tree import closest_on_triangle
 
 SMALLEST_RADIUS = 1e-4
@@ -153,7 +153,7 @@ def _resolve(
     # A parallel loop's index is unsigned: it is cast before it meets signed numbers.
     count = obstacles.shape[0]
     one_span = spans.shape[0] == 1
-    for i in numba.prange(position.shape[0]):
+    for i in parallel_range(position.shape[0]):
         px, py, pz = np.float64(position[i, 0]), np.float64(position[i, 1]), np.float64(position[i, 2])
         dx, dy, dz = np.float64(displacement[i, 0]), np.float64(displacement[i, 1]), np.float64(displacement[i, 2])
         vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
@@ -202,8 +202,8 @@ def _resolve(
                 # Rest: what presses into the surface is taken away whole, and friction works against that much.
                 hx, hy, hz = vx, vy, vz
                 speed = hx * nx + hy * ny + hz * nz
-                bounce = 0.0
-                kx, ky, kz = 0.0, 0.0, 0.0
+                bounce = np.float64(0.0)
+                kx, ky, kz = np.float64(0.0), np.float64(0.0), np.float64(0.0)
             pressed = max(0.0, -speed)
             tx, ty, tz = hx - speed * nx, hy - speed * ny, hz - speed * nz
             slide = np.sqrt(tx * tx + ty * ty + tz * tz)
@@ -220,4 +220,4 @@ def _resolve(
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
 
 
-resolve = Kernel(_resolve)
+resolve = Kernel(_resolve, serial_below=500)

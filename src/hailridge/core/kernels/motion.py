@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, numba
+from hailridge.core.kernels.compiling import Kernel, parallel_range
 
 
 def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: Any, displacement: Any, gained: Any) -> None:
@@ -22,7 +22,7 @@ def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: 
     dragging = drag.shape[0] > 1
     kicked = varying.shape[0] > 1
     pushed = steady.shape[0] > 1
-    for i in numba.prange(velocity.shape[0]):
+    for i in parallel_range(velocity.shape[0]):
         span = np.float64(spans[0] if one_span else spans[i])
         rate = np.float64(drag[i]) if dragging else 0.0
         for axis in range(3):
@@ -44,7 +44,7 @@ def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: 
 
 def _strays(position: Any, velocity: Any, limit: Any, out: Any) -> None:
     """Mark particles that are not finite or further than `limit` metres from the origin: out (n,) uint8."""
-    for i in numba.prange(position.shape[0]):
+    for i in parallel_range(position.shape[0]):
         total = abs(position[i, 0]) + abs(position[i, 1]) + abs(position[i, 2])
         moving = abs(velocity[i, 0]) + abs(velocity[i, 1]) + abs(velocity[i, 2])
         # Comparisons with NaN are false, so the good case is the one spelled out.

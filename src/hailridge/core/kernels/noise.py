@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, numba
+from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
 
 _P0, _P1, _P2, _P3 = np.uint32(0x8DA6B343), np.uint32(0xD8163841), np.uint32(0xCB1AB31F), np.uint32(0x165667B1)
 _MIX0, _MIX1 = np.uint32(0x7FEB352D), np.uint32(0x846CA68B)
@@ -62,7 +62,7 @@ def noise_with_slope(x, y, z, salt):  # type: ignore[no-untyped-def]
 
 def _noise(positions: Any, salt: Any, out: Any) -> None:
     """Value and gradient at each place: positions (n, 3) float32 in lattice units, out (n, 4) float32."""
-    for i in numba.prange(positions.shape[0]):
+    for i in parallel_range(positions.shape[0]):
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = noise_with_slope(positions[i, 0], positions[i, 1], positions[i, 2], salt)
 
 
@@ -71,7 +71,7 @@ def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: A
 
     positions (n, 3) float32 metres; frequency 1/m; drift in lattice cells; out (n, 3) float32.
     """
-    for i in numba.prange(positions.shape[0]):
+    for i in parallel_range(positions.shape[0]):
         cx = np.float32(0.0)
         cy = np.float32(0.0)
         cz = np.float32(0.0)
@@ -95,4 +95,4 @@ def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: A
 
 
 noise = Kernel(_noise)
-curl = Kernel(_curl)
+curl = Kernel(_curl, serial_below=2_000)

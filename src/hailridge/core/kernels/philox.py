@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, numba
+from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
 
 _M0, _M1 = np.uint64(0xD2511F53), np.uint64(0xCD9E8D57)
 _W0, _W1 = np.uint64(0x9E3779B9), np.uint64(0xBB67AE85)
@@ -33,7 +33,7 @@ def philox(c0, c1, c2, c3, k0, k1):  # type: ignore[no-untyped-def]
 
 def _uniforms(keys: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
     """Four numbers in [0, 1) for each lineage key: out (n, 4) float32."""
-    for i in numba.prange(keys.shape[0]):
+    for i in parallel_range(keys.shape[0]):
         key = keys[i]
         a, b, c, d = philox(key & _LOW, key >> _SHIFT, item, draw, seed & _LOW, seed >> _SHIFT)
         out[i, 0] = np.float32(a >> np.uint64(8)) * _TO_UNIT
@@ -44,7 +44,7 @@ def _uniforms(keys: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
 
 def _descend(keys: Any, ordinals: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
     """Lineage keys of children: from the parent's key, the item that makes them, the occasion and the child's ordinal."""
-    for i in numba.prange(keys.shape[0]):
+    for i in parallel_range(keys.shape[0]):
         key = keys[i]
         a, b, _c, _d = philox(key & _LOW, key >> _SHIFT, item, draw, (seed ^ ordinals[i]) & _LOW, (seed >> _SHIFT) + np.uint64(1))
         out[i] = a | (b << _SHIFT)
@@ -52,7 +52,7 @@ def _descend(keys: Any, ordinals: Any, item: Any, draw: Any, seed: Any, out: Any
 
 def _words(counters: Any, keys: Any, out: Any) -> None:
     """Raw words for known-answer tests: counters (n, 4), keys (n, 2), out (n, 4), all uint64."""
-    for i in numba.prange(counters.shape[0]):
+    for i in parallel_range(counters.shape[0]):
         a, b, c, d = philox(counters[i, 0], counters[i, 1], counters[i, 2], counters[i, 3], keys[i, 0], keys[i, 1])
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = a, b, c, d
 

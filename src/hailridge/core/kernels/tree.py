@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, compiled, helper, numba
+from hailridge.core.kernels.compiling import Kernel, compiled, helper, parallel_range
 
 LEAF = 4
 
@@ -103,7 +103,7 @@ def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
 
 def _closest(points: Any, triangles: Any, bounds: Any, links: Any, out: Any, distances: Any) -> None:
     """Closest points of the mesh: points (n, 3) float64, triangles (f, 9) in tree order; out (n, 3), distances (n,) float64."""
-    for i in numba.prange(points.shape[0]):
+    for i in parallel_range(points.shape[0]):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = np.inf
         stack = np.empty(64, np.int32)

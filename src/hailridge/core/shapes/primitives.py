@@ -48,7 +48,8 @@ class Box(PlacedShape):
 
     def local(self, assets: Any) -> Geometry:
         half = np.asarray(self.size, np.float32) / 2
-        corners = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], np.float32) * half
+        signs = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], np.float32)
+        corners = (signs * half).astype(np.float32)
         quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
         faces = [face for a, b, c, d in quads for face in ((a, b, c), (a, c, d))]
         return Geometry(corners, np.array(faces, np.int32))
