@@ -16,7 +16,7 @@ def main() -> int:
     warnings.simplefilter("ignore", DeprecationWarning)
     loader = unittest.TestLoader()
     suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT), top_level_dir=str(ROOT.parent))
-    result = unittest.TextTestRunner(verbosity=1, durations=8).run(suite)
+    result = unittest.TextTestRunner(verbosity=1).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
     print(f"{passed} passed, {failed} failed, {len(result.skipped)} skipped", flush=True)

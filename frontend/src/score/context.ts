@@ -48,7 +48,9 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
     const info = attributes(catalogue, effect).find((entry) => entry.id === parent.attribute);
     if (info) {
       const value = info.value_type as ValueRange["value"];
-      return { value, unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: info.soft as [number, number] };
+      const [low, high] = info.soft as [number, number];
+      if (field.value === "change") return { value, unit: info.unit, low: null, high: null, soft: [-high, high] };
+      return { value, unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: [low, high] };
     }
   }
   if (field.value_from === "quantity") return quantityRange(parent.quantity as Node, catalogue, effect);

@@ -14,8 +14,9 @@ from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene
 from hailridge.model.attributes import BUILT_IN
 
-NOTHING3 = np.zeros((1, 3), np.float32)
-NOTHING = np.zeros(1, np.float32)
+NOTHING3 = np.zeros((0, 3), np.float32)
+NOTHING = np.zeros(0, np.float32)
+
 
 
 @dataclass
@@ -51,7 +52,7 @@ class Finding:
 
 @dataclass
 class Buffers:
-    """What actions of one step pile up: pushes, drag, children, removals. Empty ones stay one row long."""
+    """What actions of one step pile up: pushes, drag, children, removals. Those that nobody uses stay empty."""
 
     steady: Array = field(default_factory=lambda: NOTHING3)
     varying: Array = field(default_factory=lambda: NOTHING3)
@@ -150,7 +151,7 @@ class Moment:
     def push_buffer(self, name: str) -> Array:
         """The pile of one kind of push, all rows, zeroed at the first use in a step. `name` is a vector field of Buffers or 'drag'."""
         pile: Array = getattr(self.buffers, name)
-        if len(pile) != self.count or pile is NOTHING or pile is NOTHING3:
+        if len(pile) != self.count:
             pool = self._push_pool.get(name)
             if pool is None or len(pool) < self.count:
                 shape = (self.count * 3 // 2 + 16,) if name == "drag" else (self.count * 3 // 2 + 16, 3)

@@ -32,7 +32,7 @@ def amount(
     """A value that may vary from particle to particle.
 
     `value` is number, vector or color; `value_from` names the sibling field (an attribute or a quantity) that decides unit and
-    type instead.
+    type instead; `value` change then frees it from the attribute's limits, since it is added to what is there.
     """
     ui = {"type": "amount", "unit": unit, "low": low, "high": high, "soft": soft, "value": value, "label": label, "help": help,
           "value_from": value_from}  # fmt: skip

@@ -77,7 +77,8 @@ class Kind(Part):
         if "kind" in cls.model_fields or source is not cls:
             return handler(source)
         choices: dict[Any, CoreSchema] = {tag: handler.generate_schema(kind) for tag, kind in cls.registry[cls.slot].items()}
-        return cls.wrap_slot(core_schema.tagged_union_schema(choices, discriminator="kind"))
+        union: CoreSchema = cls.wrap_slot(core_schema.tagged_union_schema(choices, discriminator="kind"))
+        return union
 
     @classmethod
     def wrap_slot(cls, schema: CoreSchema) -> CoreSchema:

@@ -142,8 +142,8 @@ def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw
         info = BUILT_IN.get(getattr(part, "attribute", ""))
         if info is not None:
             expected, low, high, unit = info.value_type, info.low, info.high, info.unit
-            if ui.get("value") == "factor":
-                expected, low, high, unit = "number", None, None, ""
+            if ui.get("value") == "change":
+                low = high = None
     wanted = 3 if expected in ("vector", "color") else 1
     if value.width() != wanted:
         words = "three numbers" if wanted == 3 else "a single number"

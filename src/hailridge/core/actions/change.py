@@ -39,7 +39,7 @@ class Add(Action):
 
     kind: Literal["add"] = "add"
     attribute: str = fields.reference("attribute", label="Attribute")
-    amount: Amount = fields.amount(1.0, label="Add", value_from="attribute")
+    amount: Amount = fields.amount(1.0, label="Add", value="change", value_from="attribute")
     per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
 
     def act(self, moment: Moment, rows: Rows) -> None:

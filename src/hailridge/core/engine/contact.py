@@ -11,7 +11,7 @@ from hailridge.core.engine.rules import Tally, concerned, narrowed, run_triggere
 from hailridge.core.events import Happening
 from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
-from hailridge.core.moment import NOTHING, NOTHING3, Encounter, Moment
+from hailridge.core.moment import Encounter, Moment
 from hailridge.core.particles import as_indices, number_of
 
 STRAY_LIMIT = 1e5
@@ -64,7 +64,7 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, spans: NDArray[np.float
     displacement, gained = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
     motion_kernel.move(
         count, velocity, _padded(buffers.varying, count), _padded(buffers.steady, count), _padded(buffers.drag, count),
-        _padded(buffers.air, count) if len(buffers.air) > 1 else (NOTHING3 if len(buffers.drag) <= 1 else np.zeros((count, 3), np.float32)),
+        _padded(buffers.air, count) if len(buffers.air) else np.zeros((count if len(buffers.drag) else 0, 3), np.float32),
         spans, displacement, gained,
     )  # fmt: skip
     encounters = _encounters(moment, tally)
@@ -81,7 +81,7 @@ def _for_all(spans: NDArray[np.float32], count: int, dt: float) -> NDArray[np.fl
 
 
 def _padded(pile: Any, count: int) -> Any:
-    if pile is NOTHING or pile is NOTHING3 or len(pile) == count:
+    if len(pile) in (0, count):
         return pile
     return np.concatenate([pile, np.zeros((count - len(pile), *pile.shape[1:]), np.float32)])
 

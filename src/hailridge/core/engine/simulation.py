@@ -120,7 +120,8 @@ class Simulation:
             # Times are products, not sums: they carry no rounding from the steps before.
             start = 0.0 if first else steps_before / per_second
             end = 0.0 if first else (steps_before + 1) / per_second
-            self._step(start, end, first)
+            with np.errstate(all="ignore"):  # numbers that overflow are caught and told where they are written
+                self._step(start, end, first)
         self.moment.time = self.frame / clock.frames_per_second
         return self._record()
 

@@ -198,7 +198,9 @@ def _resolve(
                 touched[i] = struck
                 impact[i] = max(np.float32(-speed), np.float32(0.0))
                 normals[i, 0], normals[i, 1], normals[i, 2] = nx, ny, nz
-            if -speed <= resting:
+            rests = -speed <= resting
+            ox, oy, oz = hx - speed * nx, hy - speed * ny, hz - speed * nz
+            if rests:
                 # Rest: what presses into the surface is taken away whole, and friction works against that much.
                 hx, hy, hz = vx, vy, vz
                 speed = hx * nx + hy * ny + hz * nz
@@ -210,9 +212,12 @@ def _resolve(
             keep = max(0.0, 1.0 - rub * (1.0 + bounce) * pressed / slide) if slide > 1e-12 else 0.0
             out = bounce * pressed if speed < 0.0 else speed
             hx, hy, hz = tx * keep + out * nx, ty * keep + out * ny, tz * keep + out * nz
-            # What is left of the step is flown with the new velocity; a straight way at its mean velocity keeps falls exact.
+            # What is left of the step is a straight way at its mean velocity, which keeps falls and slides exact.
             rest = span * left
-            dx, dy, dz = (hx + kx * left * 0.5) * rest, (hy + ky * left * 0.5) * rest, (hz + kz * left * 0.5) * rest
+            if rests:
+                dx, dy, dz = (ox + hx) * 0.5 * rest, (oy + hy) * 0.5 * rest, (oz + hz) * 0.5 * rest
+            else:
+                dx, dy, dz = (hx + kx * left * 0.5) * rest, (hy + ky * left * 0.5) * rest, (hz + kz * left * 0.5) * rest
             vx, vy, vz = hx + kx * left, hy + ky * left, hz + kz * left
             if left <= 0.0:
                 break

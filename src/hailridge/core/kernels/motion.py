@@ -16,12 +16,12 @@ def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: 
     drag (`drag` 1/s toward the air's velocity, `air` = drag × velocity) are constant within the step and solved exactly, so falls, terminal
     speeds and decay do not depend on the number of steps. `gained` is the change of velocity, for contact to undo a part of.
 
-    velocity, varying, steady, air, displacement, gained (n, 3) float32; drag (n,) or (1,); spans (n,) or (1,) seconds.
+    velocity, varying, steady, air, displacement, gained (n, 3) float32; drag (n,); piles of pushes that nobody used are empty; spans (n,) or (1,) seconds.
     """
     one_span = spans.shape[0] == 1
-    dragging = drag.shape[0] > 1
-    kicked = varying.shape[0] > 1
-    pushed = steady.shape[0] > 1
+    dragging = drag.shape[0] > 0
+    kicked = varying.shape[0] > 0
+    pushed = steady.shape[0] > 0
     for i in parallel_range(velocity.shape[0]):
         span = np.float64(spans[0] if one_span else spans[i])
         rate = np.float64(drag[i]) if dragging else 0.0
