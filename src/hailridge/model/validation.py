@@ -258,6 +258,6 @@ def _fields_beside(node: Any) -> list[str]:
     tag = node.get("kind")
     names: set[str] = set(Effect.model_fields) | set(Rule.model_fields)
     for members in Kind.registry.values():
-        if tag in members:
+        if isinstance(tag, str) and tag in members:
             names |= set(members[tag].model_fields)
     return sorted(names)
