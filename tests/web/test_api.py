@@ -178,7 +178,7 @@ class Trials(ApiCase):
 
     def test_progress_is_told(self) -> None:
         effect = self.made(document(count=5, clock={"duration": 1.0}))
-        with self.client.websocket_connect("/api/live", headers={"origin": HOST}) as socket:
+        with self.client.websocket_connect("/api/live", headers={"origin": HOST, "host": HOST[7:]}) as socket:
             trial = self.run_trial(effect)
             news = []
             while not news or news[-1]["type"] != "finished":
@@ -273,7 +273,7 @@ class Security(ApiCase):
         self.assertEqual(self.client.get("/api/effects", headers={"host": "evil.example"}).status_code, 403)
         self.assertEqual(self.client.get("/api/effects", headers={"origin": "http://evil.example"}).status_code, 403)
         self.assertEqual(self.client.get("/api/effects", headers={"origin": HOST}).status_code, 200)
-        with self.assertRaises(WebSocketDisconnect), self.client.websocket_connect("/api/live", headers={"origin": "http://evil.example"}):
+        with self.assertRaises(WebSocketDisconnect), self.client.websocket_connect("/api/live", headers={"origin": "http://evil.example", "host": HOST[7:]}):
             pass
 
     def test_unknown_paths(self) -> None:

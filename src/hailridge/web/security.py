@@ -39,8 +39,6 @@ class Guard:
         origin = headers.get("origin")
         if origin is not None and urlsplit(origin).netloc != host:
             return f"pages from '{origin}' may not use this server"
-        if scope["type"] == "websocket" and origin is None and self.token is None:
-            return None
         length = headers.get("content-length", "0")
         if length.isdigit() and int(length) > MOST_BODY:
             return "the request is too large"

@@ -1,0 +1,320 @@
+"""The story of a first session, driven in headless Chromium against the real server."""
+
+from __future__ import annotations
+
+import os
+import re
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Locator, Page, sync_playwright
+
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+ROOT = Path(__file__).resolve().parents[2]
+AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+PATIENCE = 45_000
+
+
+class Server:
+    """The application as its users start it, on a free port with an empty data folder."""
+
+    def __init__(self) -> None:
+        self.folder = tempfile.TemporaryDirectory()
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", self.folder.name, "--port", str(self.port)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"{self.url}/api/effects", timeout=2).read()
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the server did not start")
+
+    def kill(self) -> None:
+        self.process.kill()
+        self.process.wait()
+
+
+class BrowserCase(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.server = Server()
+        cls.addClassCleanup(cls.server.folder.cleanup)
+        cls.addClassCleanup(lambda: cls.server.kill())
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.errors: list[str] = []
+        self.page = self.new_page()
+
+    def tearDown(self) -> None:
+        self.page.context.close()
+        self.assertEqual(self.errors, [])
+
+    def new_page(self) -> Page:
+        page = self.browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.set_default_timeout(PATIENCE)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        return page
+
+    def open_demo(self, page: Page | None = None) -> Page:
+        page = page or self.page
+        page.goto(self.server.url)
+        page.get_by_role("heading", name="Hail on the tin roof").click()
+        self.wait_computed(page)
+        return page
+
+    def wait_computed(self, page: Page | None = None) -> None:
+        (page or self.page).get_by_text("all frames computed").wait_for()
+
+    def seek(self, frame: int) -> None:
+        self.page.get_by_test_id("frame").fill(str(frame))
+        self.page.get_by_test_id("frame").press("Enter")
+        self.page.locator(f'[data-testid=stage][data-frame="{frame}"]').wait_for()
+        self.page.evaluate("document.activeElement.blur()")
+
+    def rule(self, name: str) -> Locator:
+        return self.page.get_by_role("listitem", name=name, exact=True)
+
+    def held(self, name: str) -> int:
+        text = self.rule(name).locator("[data-count]").get_attribute("data-count")
+        return int(text or 0)
+
+    def population(self, group: str) -> int:
+        value = self.page.get_by_test_id("strip").get_attribute("aria-valuetext") or ""
+        found = re.search(rf"(\d+) {group}", value)
+        return int(found[1]) if found else -1
+
+    def until(self, truth: Any, what: str) -> None:
+        for _ in range(300):
+            if truth():
+                return
+            self.page.wait_for_timeout(100)
+        raise AssertionError(f"never: {what}")
+
+    def saved(self) -> None:
+        self.page.get_by_test_id("saving").get_by_text("saved", exact=True).wait_for()
+
+
+class Story(BrowserCase):
+    def test_tune_undo_add_reorder_scrub_and_come_back(self) -> None:
+        page = self.open_demo()
+        self.seek(60)
+        self.until(lambda: self.population("Shards") > 1000, "shards at frame 60")
+        before = self.population("Shards")
+
+        # Drag the shatter threshold on its distribution: fewer shards, on the strip and on the stage.
+        self.rule("Shatter").get_by_role("button", name=re.compile("^Threshold")).click()
+        line = page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
+        box = line.bounding_box()
+        assert box
+        page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 20)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 20, steps=4)
+        page.mouse.up()
+        page.keyboard.press("Escape")
+        self.saved()
+        self.until(lambda: 0 <= self.population("Shards") < before * 0.6, "fewer shards")
+        self.wait_computed()
+        on_stage = int(page.get_by_test_id("stage").get_attribute("data-count") or 0)
+        self.assertLess(on_stage, before)
+
+        # Undo: everything as before, at once.
+        page.keyboard.press("Control+z")
+        self.until(lambda: self.population("Shards") == before, "the shards are back")
+        self.assertIn("9.2", self.rule("Shatter").inner_text())
+
+        # A rule of one's own: shards older than 1 s approach radius 0 over 0.5 s.
+        page.keyboard.press("r")
+        mine = self.rule("New rule")
+        mine.get_by_role("button", name="Everyone").click()
+        page.get_by_label("Shards").check()
+        page.keyboard.press("Escape")
+        mine.get_by_role("button", name="always").click()
+        page.get_by_role("option", name="compare a quantity").click()
+        mine.get_by_role("button", name="+ action").click()
+        page.get_by_placeholder("Search").fill("approach")
+        page.get_by_role("option", name="approach a value").click()
+        self.assertRegex(" ".join(mine.inner_text().split()), r"Shards · at each step when age passes 1 s .*approach radius 0 m over 0\.5 s")
+        self.saved()
+        self.wait_computed()
+        self.seek(96)
+        self.until(lambda: self.held("New rule") > 500, "the rule holds for many")
+        self.until(lambda: self.population("Shards") < 7000, "shards melt away")
+
+        # Reorder by keyboard: the new rule up by one place.
+        names = "[data-item^='rules/']"
+        order = [item.get_attribute("aria-label") for item in page.locator(names).all()]
+        handle = mine.get_by_role("button", name="Move New rule")
+        handle.focus()
+        page.keyboard.press("Space")
+        page.wait_for_timeout(300)
+        page.keyboard.press("ArrowUp")
+        page.wait_for_timeout(300)
+        page.keyboard.press("Space")
+        self.until(lambda: [item.get_attribute("aria-label") for item in page.locator(names).all()] != order, "another order")
+        self.saved()
+        self.wait_computed()
+
+        # Scrub backwards on the strip.
+        strip = page.get_by_test_id("strip").bounding_box()
+        assert strip
+        page.mouse.click(strip["x"] + strip["width"] * 0.25, strip["y"] + 30)
+        page.locator('[data-testid=stage][data-frame="30"]').wait_for()
+
+        # Close the tab, come back: everything is there.
+        after = [item.get_attribute("aria-label") for item in page.locator(names).all()]
+        address = page.url
+        page.context.close()
+        self.page = page = self.new_page()
+        page.goto(address)
+        self.wait_computed()
+        self.assertEqual([item.get_attribute("aria-label") for item in page.locator(names).all()], after)
+
+    def test_probe_highlight_and_guide(self) -> None:
+        page = self.open_demo()
+        self.seek(72)
+        count = self.rule("Settle").locator("[data-count]")
+        count.click()
+        page.get_by_text(re.compile("Ringed: those that 'Settle' holds for")).wait_for()
+        page.keyboard.press("Escape")
+        # Somewhere over the roof there is a particle to pick.
+        stage = page.get_by_test_id("stage").bounding_box()
+        assert stage
+        for x in range(20, 80, 6):
+            page.mouse.click(stage["x"] + stage["width"] * x / 100, stage["y"] + stage["height"] * 0.62)
+            page.wait_for_timeout(150)
+            if page.get_by_role("button", name="Let go").count():
+                break
+        probe = page.get_by_test_id("probe")
+        probe.get_by_text(re.compile("born (from Squall|of particle)")).wait_for()
+        probe.get_by_text(re.compile("holds ✓")).first.wait_for()
+        page.get_by_role("tab", name="Guide").click()
+        page.get_by_label("Search the guide").fill("half-life")
+        page.get_by_role("heading", name="Drag").wait_for()
+
+    def test_a_new_effect_is_running(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect").click()
+        self.wait_computed()
+        page.keyboard.press("Space")
+        self.until(lambda: int(page.get_by_test_id("stage").get_attribute("data-frame") or 0) > 5, "it plays")
+        page.keyboard.press("Space")
+        self.assertGreater(int(page.get_by_test_id("stage").get_attribute("data-count") or 0), 10)
+        page.keyboard.press("Control+k")
+        page.get_by_placeholder("What would you like to do?").fill("box")
+        page.get_by_role("option", name="Add a shape: box").click()
+        self.page.get_by_role("listitem", name="Box", exact=True).wait_for()
+        page.keyboard.press("?")
+        page.get_by_role("heading", name="Keyboard").wait_for()
+
+    def test_values_are_typed_reset_and_refused_in_words(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect").click()
+        self.wait_computed()
+        life = page.get_by_role("listitem", name="Spring").get_by_role("button", name=re.compile("^Lifetime"))
+        life.click()
+        field = page.get_by_role("textbox", name="Value")
+        field.fill("36f")
+        field.press("Enter")
+        self.until(lambda: "1.5 ± 0.8 s" in life.inner_text(), "36 frames are 1.5 s")
+        page.get_by_text("36 frames at 24 a second").wait_for()
+        field.fill("soon")
+        field.press("Enter")
+        page.get_by_text("“soon” is no number").wait_for()
+        # A spread that would make lifetimes negative is refused by the server, told, and nothing is lost.
+        spread = page.get_by_role("textbox", name="Spread")
+        spread.fill("3")
+        spread.press("Enter")
+        page.get_by_text(re.compile("cannot be below 0")).first.wait_for()
+        page.get_by_role("button", name="Back to the default").click()
+        self.until(lambda: "4 s" in life.inner_text(), "the default is back")
+        page.keyboard.press("Escape")
+        self.saved()
+        self.wait_computed()
+
+    def test_two_tabs(self) -> None:
+        first = self.open_demo()
+        second = self.new_page()
+        second.goto(first.url)
+        second.get_by_text("all frames computed").wait_for()
+        first.get_by_label("Name of the effect").fill("Mine")
+        first.get_by_label("Name of the effect").press("Enter")
+        self.saved()
+        second.get_by_role("heading", name="Changed in another tab").wait_for()
+        second.get_by_role("button", name="Take the other version").click()
+        self.until(lambda: second.get_by_label("Name of the effect").input_value() == "Mine", "the other tab's name")
+        second.get_by_label("Name of the effect").fill("Hail on the tin roof")
+        second.get_by_label("Name of the effect").press("Enter")
+        first.get_by_role("heading", name="Changed in another tab").wait_for()
+        first.get_by_role("button", name="Keep mine").click()
+        self.saved()
+        self.assertEqual(first.get_by_label("Name of the effect").input_value(), "Mine")
+        second.context.close()
+        first.get_by_label("Name of the effect").fill("Hail on the tin roof")
+        first.get_by_label("Name of the effect").press("Enter")
+        self.saved()
+
+    def test_accessibility(self) -> None:
+        """axe-core (WCAG 2.2 A and AA) finds nothing serious on the library and in an open effect, dark and light."""
+        page = self.open_demo()
+        for tone in ("dark", "light"):
+            page.evaluate("tone => document.documentElement.dataset.tone = tone", tone)
+            self.assertEqual(self.violations(page), [], tone)
+        page.goto(self.server.url)
+        page.get_by_role("heading", name="Hail on the tin roof").wait_for()
+        self.assertEqual(self.violations(page), [])
+
+    def violations(self, page: Page) -> list[str]:
+        page.evaluate(AXE.read_text())
+        found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+        return [
+            f"{entry['id']}: {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:200]}"
+            for entry in found["violations"] if entry["impact"] in ("serious", "critical")
+        ]  # fmt: skip
+
+    def test_nothing_is_wider_than_the_window(self) -> None:
+        page = self.open_demo()
+        for width in (1280, 1600):
+            page.set_viewport_size({"width": width, "height": 800})
+            page.wait_for_timeout(200)
+            self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
+            score = page.get_by_role("main", name="Score")
+            self.assertLessEqual(score.evaluate("node => node.scrollWidth - node.clientWidth"), 0)
+
+
+class ServerGone(BrowserCase):
+    def test_a_killed_server_is_told_and_work_goes_on_after(self) -> None:
+        page = self.open_demo()
+        self.server.kill()
+        page.get_by_text("The server does not answer; trying again").wait_for()
+        self.server.start()
+        page.get_by_test_id("saving").wait_for()
+        page.get_by_label("Name of the effect").fill("After the storm")
+        page.get_by_label("Name of the effect").press("Enter")
+        self.saved()
+        self.wait_computed()
+
+
+if __name__ == "__main__":
+    unittest.main()
