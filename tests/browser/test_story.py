@@ -139,14 +139,14 @@ class Story(BrowserCase):
 
         # Undo: everything as before, at once.
         page.keyboard.press("Control+z")
-        self.until(lambda: self.population("Shards") == before, "the shards are back")
+        self.until(lambda: self.population("Shards") == before, f"the {before} shards are back, not {self.population('Shards')}")
         self.assertIn("9.2", self.rule("Shatter").inner_text())
 
         # A rule of one's own: shards older than 1 s approach radius 0 over 0.5 s.
         page.keyboard.press("r")
         mine = self.rule("New rule")
         mine.get_by_role("button", name="Everyone").click()
-        page.get_by_label("Shards").check()
+        page.get_by_role("checkbox", name="Shards").check()
         page.keyboard.press("Escape")
         mine.get_by_role("button", name="always").click()
         page.get_by_role("option", name="compare a quantity").click()
@@ -208,13 +208,13 @@ class Story(BrowserCase):
         probe.get_by_text(re.compile("born (from Squall|of particle)")).wait_for()
         probe.get_by_text(re.compile("holds ✓")).first.wait_for()
         page.get_by_role("tab", name="Guide").click()
-        page.get_by_label("Search the guide").fill("half-life")
-        page.get_by_role("heading", name="Drag").wait_for()
+        page.get_by_label("Search the guide").fill("drag")
+        page.get_by_role("heading", name="Drag", exact=True).wait_for()
 
     def test_a_new_effect_is_running(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect").click()
+        page.get_by_role("button", name="New effect", exact=True).click()
         self.wait_computed()
         page.keyboard.press("Space")
         self.until(lambda: int(page.get_by_test_id("stage").get_attribute("data-frame") or 0) > 5, "it plays")
@@ -230,7 +230,7 @@ class Story(BrowserCase):
     def test_values_are_typed_reset_and_refused_in_words(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect").click()
+        page.get_by_role("button", name="New effect", exact=True).click()
         self.wait_computed()
         life = page.get_by_role("listitem", name="Spring").get_by_role("button", name=re.compile("^Lifetime"))
         life.click()

@@ -9,7 +9,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-import hailridge.core  # noqa: F401
+import hailridge.core
 from hailridge.model import fields
 from hailridge.model.catalogue import catalogue
 from hailridge.model.kind import Kind

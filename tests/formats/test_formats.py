@@ -119,7 +119,7 @@ class Exports(unittest.TestCase):
         import pyarrow.parquet as pq
 
         table = pq.read_table(self.written("a.parquet"))
-        wanted = "frame time id parent_id group age lifetime x y z vx vy vz radius r g b opacity warmth".split()
+        wanted = ["frame", "time", "id", "parent_id", "group", "age", "lifetime", "x", "y", "z", "vx", "vy", "vz", "radius", "r", "g", "b", "opacity", "warmth"]
         self.assertEqual(table.column_names, wanted)
         self.assertEqual(table.num_rows, sum(frame.count for frame in self.frames[4:7]))
         self.assertEqual(set(table["group"].to_pylist()), {"A", "B"})

@@ -57,6 +57,22 @@ class Saving(StoreCase):
             self.library.save(row.id, self.renamed("theirs"), 1)  # type: ignore[arg-type]
         self.assertEqual(self.library.effect(row.id).name, "mine")
 
+    def test_of_many_savers_at_once_exactly_one_wins(self) -> None:
+        from concurrent.futures import ThreadPoolExecutor
+
+        row = self.library.create(self.effect)
+
+        def save(name: str) -> bool:
+            try:
+                self.library.save(row.id, self.renamed(name), 1)  # type: ignore[arg-type]
+            except Conflict:
+                return False
+            return True
+
+        with ThreadPoolExecutor(8) as threads:
+            self.assertEqual(sum(threads.map(save, map(str, range(8)))), 1)
+        self.assertEqual(self.library.effect(row.id).revision, 2)
+
     def test_deleting_takes_versions_and_trials_along(self) -> None:
         row = self.library.create(self.effect)
         self.bakes.open_trial(row.id, self.effect)

@@ -80,7 +80,7 @@ export function Studio() {
             </main>
           </Panel>
           <Handle />
-          <Panel id="stage" minSize="300px">
+          <Panel id="middle" minSize="300px">
             <div className="flex h-full flex-col">
               <div className="relative min-h-0 flex-1">
                 <Stage />

@@ -52,7 +52,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
       wide
       label={`All values of ${label}`}
       trigger={
-        <button type="button" aria-label={`All values of ${label}`} className="rounded p-1 text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5">
+        <button type="button" aria-label={`All values of ${label}`} className="rounded p-[5px] text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5">
           <SlidersHorizontal />
         </button>
       }

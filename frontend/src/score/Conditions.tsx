@@ -121,7 +121,7 @@ export function Actions({ actions, path, lead }: { actions: Node[]; path: Path; 
               type="button"
               aria-label={`Remove: ${info.title}`}
               onClick={() => edit(path, actions.filter((_, other) => other !== index))}
-              className="absolute right-0 top-0.5 rounded p-0.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
+              className="absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
             >
               <X className="size-3" />
             </button>

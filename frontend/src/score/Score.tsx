@@ -40,6 +40,8 @@ export function Score() {
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={reorder} accessibility={{ screenReaderInstructions: { draggable: "Press space to pick up, arrows to move, space to put down." } }}>
         <div className="pb-16">
           <Scene effect={effect} />
+          <MeshImport />
+          <Groups effect={effect} />
           <Births effect={effect} />
           <Rules effect={effect} />
           <Looks effect={effect} />
@@ -132,8 +134,6 @@ function Scene({ effect }: { effect: Effect }) {
           </Card>
         );
       })}
-      <MeshImport />
-      <Groups effect={effect} />
     </Part>
   );
 }
@@ -162,7 +162,7 @@ function Groups({ effect }: { effect: Effect }) {
                 aria-label={`Colour of ${String(group.label)}`}
                 value={String(group.color)}
                 onChange={(event) => edit(["groups", index, "color"], event.target.value)}
-                className="size-3.5 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-0 [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
+                className="-my-[5px] -mr-[5px] size-6 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-[5px] [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
               />
             }
             aside={<span className="tabular text-xs text-soft">{population?.[index] ?? ""}</span>}

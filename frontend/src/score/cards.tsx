@@ -74,7 +74,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
         type="button"
         ref={setActivatorNodeRef}
         aria-label={`Move ${name}`}
-        className={`absolute left-1 ${compact ? "top-1.5" : "top-2.5"} cursor-grab touch-none text-line hover:text-soft group-hover/card:text-soft`}
+        className={`absolute left-0 ${compact ? "top-0.5" : "top-1.5"} grid size-6 cursor-grab touch-none place-items-center text-line hover:text-soft group-hover/card:text-soft`}
         {...attributes}
         {...listeners}
       >
@@ -111,7 +111,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
               <Menu
                 entries={entries}
                 trigger={
-                  <button type="button" aria-label={`More for ${name}`} className="rounded p-1 text-soft hover:bg-raised hover:text-text">
+                  <button type="button" aria-label={`More for ${name}`} className="rounded p-[5px] text-soft hover:bg-raised hover:text-text">
                     <Ellipsis className="size-3.5" />
                   </button>
                 }

@@ -71,8 +71,16 @@ async function take(trial: TrialInfo, document: Effect): Promise<void> {
     shapesOf = signature;
     fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then((shapes) => usePicture.setState({ shapes }), () => (shapesOf = ""));
   }
+  if (trial.state === "computing") await catchUp(trial.id);
   await refreshStats();
   void show();
+}
+
+/** A short run can end before its trial is known here: ask once more, now that news of it is listened to. */
+async function catchUp(id: string): Promise<void> {
+  const now = await answered(api.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })).catch(() => null);
+  const { trial } = useStudio.getState();
+  if (now && trial?.id === id && now.state !== "computing") useStudio.setState({ trial: { ...trial, ...now } });
 }
 
 /** Fetch the counts of frames that are not here yet. */

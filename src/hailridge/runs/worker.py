@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -18,19 +19,18 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
 
     warm(quietly=True)
     resources = Resources.open(folder)
-    connection.send({"type": "ready"})
-    while True:
-        try:
+    # A connection that breaks means that the server is gone: there is nobody left to tell.
+    with suppress(EOFError, OSError):
+        connection.send({"type": "ready"})
+        while True:
             job = connection.recv()
-        except (EOFError, OSError):
-            return
-        number = job["number"]
+            number = job["number"]
 
-        def cancelled(number: int = number) -> bool:
-            return bool(cancel.value >= number)
+            def cancelled(number: int = number) -> bool:
+                return bool(cancel.value >= number)
 
-        def report(message: dict[str, Any], number: int = number) -> None:
-            connection.send({**message, "number": number})
+            def report(message: dict[str, Any], number: int = number) -> None:
+                connection.send({**message, "number": number})
 
-        result = perform(resources, job, cancelled, report)
-        connection.send({"type": "result", "number": number, **result})
+            result = perform(resources, job, cancelled, report)
+            connection.send({"type": "result", "number": number, **result})

@@ -9,7 +9,7 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session
 
@@ -36,6 +36,9 @@ class Database:
             raise StorageError(f"the data folder {folder} cannot be made: {error.strerror}") from None
         self.engine: Engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 15, "check_same_thread": False})
         event.listen(self.engine, "connect", _prepare)
+        event.listen(self.engine, "begin", _begin)
+        # A write takes its lock before it reads what it depends on: two savers can then never both believe that they are first.
+        self._writer = self.engine.execution_options(writes=True)
         if migrate:
             self._migrate()
 
@@ -59,7 +62,7 @@ class Database:
     def writing(self) -> Iterator[Session]:
         """A session that commits at the end, or leaves everything as it was."""
         try:
-            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            with Session(self._writer, expire_on_commit=False) as session, session.begin():
                 yield session
         except OperationalError as error:
             raise in_words(error) from None
@@ -78,7 +81,13 @@ def in_words(error: OperationalError) -> StorageError:
     return StorageError(f"the data file could not be written: {text}")
 
 
+def _begin(connection: Connection) -> None:
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
+
+
 def _prepare(connection: Any, _record: Any) -> None:
+    # Transactions are begun by hand above; Python's own way would begin them only at the first change.
+    connection.isolation_level = None
     cursor = connection.cursor()
     # The page size takes effect only while the file is empty; frames are large, so pages are too (measured).
     cursor.execute("PRAGMA page_size = 65536")
