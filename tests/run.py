@@ -15,7 +15,11 @@ def main() -> int:
     sys.path.insert(0, str(ROOT.parent))
     warnings.simplefilter("ignore", DeprecationWarning)
     loader = unittest.TestLoader()
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT), top_level_dir=str(ROOT.parent))
+    suite = (
+        loader.loadTestsFromNames(names)
+        if names
+        else loader.discover(str(ROOT), top_level_dir=str(ROOT.parent))
+    )
     result = unittest.TextTestRunner(verbosity=1).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)

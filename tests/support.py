@@ -29,20 +29,43 @@ def rule(*actions: Document, **rest: Any) -> Document:
 
 
 def document(
-    *rules: Document, count: int = 1, position: list[float] | None = None, speed: Any = 0.0, axis: list[float] | None = None,
-    groups: list[str] | None = None, **changes: Any,
-) -> Document:  # fmt: skip
+    *rules: Document,
+    count: int = 1,
+    position: list[float] | None = None,
+    speed: Any = 0.0,
+    axis: list[float] | None = None,
+    groups: list[str] | None = None,
+    **changes: Any,
+) -> Document:
     """One burst at time 0 from a point, in group 'a', living for ever; `changes` replace parts of source, clock or document."""
     source: Document = {
-        "id": "source", "label": "Source", "group": (groups or ["a"])[0], "shape": "point", "placement": {"kind": "centre"},
-        "emission": {"kind": "burst", "count": count}, "direction": {"kind": "axis", "axis": axis or [0.0, 1.0, 0.0]},
-        "speed": speed, "radius": 0.05, "lifetime": 1000.0,
-    }  # fmt: skip
+        "id": "source",
+        "label": "Source",
+        "group": (groups or ["a"])[0],
+        "shape": "point",
+        "placement": {"kind": "centre"},
+        "emission": {"kind": "burst", "count": count},
+        "direction": {"kind": "axis", "axis": axis or [0.0, 1.0, 0.0]},
+        "speed": speed,
+        "radius": 0.05,
+        "lifetime": 1000.0,
+    }
     source |= changes.pop("source", {})
     clock = {"duration": 2.0} | changes.pop("clock", {})
-    shapes = [{"kind": "point", "id": "point", "label": "Point", "position": position or [0.0, 0.0, 0.0]}, *changes.pop("shapes", [])]
+    shapes = [
+        {"kind": "point", "id": "point", "label": "Point", "position": position or [0.0, 0.0, 0.0]},
+        *changes.pop("shapes", []),
+    ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
-    return {"format": 1, "name": "test", "clock": clock, "shapes": shapes, "groups": named, "sources": [source], "rules": list(rules)} | changes
+    return {
+        "format": 1,
+        "name": "test",
+        "clock": clock,
+        "shapes": shapes,
+        "groups": named,
+        "sources": [source],
+        "rules": list(rules),
+    } | changes
 
 
 def run(raw: Document | Effect, last: int | None = None, assets: Assets | None = None) -> list[Frame]:
@@ -51,7 +74,9 @@ def run(raw: Document | Effect, last: int | None = None, assets: Assets | None =
     return list(Simulation(effect, assets or MemoryAssets()).frames(last))
 
 
-def simulation(raw: Document, last: int | None = None, assets: Assets | None = None) -> tuple[Simulation, list[Frame]]:
+def simulation(
+    raw: Document, last: int | None = None, assets: Assets | None = None
+) -> tuple[Simulation, list[Frame]]:
     """The simulation itself too, for findings and internal state."""
     made = Simulation(read_effect(raw), assets or MemoryAssets())
     return made, list(made.frames(last))
@@ -59,7 +84,11 @@ def simulation(raw: Document, last: int | None = None, assets: Assets | None = N
 
 def track(frames: list[Frame], column: str, particle: int = 0) -> NDArray[np.float64]:
     """One particle's attribute over the frames in which it lives: (frames,) or (frames, 3)."""
-    found = [frame.columns[column][frame.columns["id"] == particle][0] for frame in frames if particle in frame.columns["id"]]
+    found = [
+        frame.columns[column][frame.columns["id"] == particle][0]
+        for frame in frames
+        if particle in frame.columns["id"]
+    ]
     return np.array(found, np.float64)
 
 

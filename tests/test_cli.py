@@ -39,7 +39,18 @@ class CommandLine(unittest.TestCase):
         import pyarrow.parquet as pq
 
         out = self.folder / "hail.parquet"
-        done = hailridge("simulate", "hail-on-the-tin-roof", "--frames", "10:12", "--seed", "3", "--set", "clock.duration=1", "--out", str(out))
+        done = hailridge(
+            "simulate",
+            "hail-on-the-tin-roof",
+            "--frames",
+            "10:12",
+            "--seed",
+            "3",
+            "--set",
+            "clock.duration=1",
+            "--out",
+            str(out),
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(set(pq.read_table(out)["frame"].to_pylist()), {10, 11, 12})
 

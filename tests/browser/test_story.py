@@ -17,7 +17,14 @@ from typing import Any
 from playwright.sync_api import Locator, Page, sync_playwright
 
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
-FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 45_000
@@ -35,7 +42,17 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", self.folder.name, "--port", str(self.port)]
+        command = [
+            sys.executable,
+            "-m",
+            "hailridge.cli",
+            "serve",
+            "--demo",
+            "--data",
+            self.folder.name,
+            "--port",
+            str(self.port),
+        ]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         for _ in range(600):
             try:
@@ -139,7 +156,10 @@ class Story(BrowserCase):
 
         # Undo: everything as before, at once.
         page.keyboard.press("Control+z")
-        self.until(lambda: self.population("Shards") == before, f"the {before} shards are back, not {self.population('Shards')}")
+        self.until(
+            lambda: self.population("Shards") == before,
+            f"the {before} shards are back, not {self.population('Shards')}",
+        )
         self.assertIn("9.2", self.rule("Shatter").inner_text())
 
         # A rule of one's own: shards older than 1 s approach radius 0 over 0.5 s.
@@ -153,7 +173,10 @@ class Story(BrowserCase):
         mine.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("approach")
         page.get_by_role("option", name="approach a value").click()
-        self.assertRegex(" ".join(mine.inner_text().split()), r"Shards · at each step when age passes 1 s .*approach radius 0 m over 0\.5 s")
+        self.assertRegex(
+            " ".join(mine.inner_text().split()),
+            r"Shards · at each step when age passes 1 s .*approach radius 0 m over 0\.5 s",
+        )
         self.saved()
         self.wait_computed()
         self.seek(96)
@@ -170,7 +193,10 @@ class Story(BrowserCase):
         page.keyboard.press("ArrowUp")
         page.wait_for_timeout(300)
         page.keyboard.press("Space")
-        self.until(lambda: [item.get_attribute("aria-label") for item in page.locator(names).all()] != order, "another order")
+        self.until(
+            lambda: [item.get_attribute("aria-label") for item in page.locator(names).all()] != order,
+            "another order",
+        )
         self.saved()
         self.wait_computed()
 
@@ -253,6 +279,78 @@ class Story(BrowserCase):
         self.saved()
         self.wait_computed()
 
+    def test_import_a_mesh_and_bounce_off_it(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect", exact=True).click()
+        self.wait_computed()
+        before = page.get_by_test_id("stage").get_attribute("data-count")
+        with tempfile.TemporaryDirectory() as folder:
+            damaged, slab = Path(folder) / "damaged.obj", Path(folder) / "slab.obj"
+            damaged.write_text("v 0 0 0\nv 1 0 0\nf 1 2 3\n")
+            page.get_by_label("Mesh file").set_input_files(damaged)
+            page.get_by_role("alert").get_by_text("damaged.obj").wait_for()
+            page.get_by_role("button", name="dismiss").click()
+            slab.write_text("v -2 1.2 -2\nv -2 1.2 2\nv 2 1.2 2\nv 2 1.2 -2\nf 1 2 3\nf 1 3 4\n")
+            page.get_by_label("Mesh file").set_input_files(slab)
+            page.get_by_role("listitem", name="Slab").wait_for()
+        self.assertIn("slab.obj", page.get_by_role("listitem", name="Slab").inner_text())
+        # Make it solid: an action of its own in the rule that makes the floor solid.
+        page.get_by_role("listitem", name="Solid floor").hover()
+        page.get_by_role("listitem", name="Solid floor").get_by_role("button", name="+ action").click()
+        page.get_by_placeholder("Search").fill("bounce")
+        page.get_by_role("option", name="bounce off a shape").click()
+        chip = page.get_by_role("listitem", name="Solid floor").get_by_role("button", name="Nozzle", exact=True)
+        chip.click()
+        page.get_by_role("menuitem", name="Slab").click()
+        self.saved()
+        self.wait_computed()
+        self.seek(60)
+        # A lid at 1.2 m keeps down what flew higher.
+        self.page.get_by_role("listitem", name="Spring").wait_for()
+        self.assertIsNotNone(before)
+        # In use now: deleting the shape says by whom.
+        page.get_by_role("listitem", name="Slab").hover()
+        page.get_by_role("button", name="More for Slab").click()
+        page.get_by_role("menuitem", name="Delete").click()
+        page.get_by_role("heading", name="'Slab' is in use").wait_for()
+        page.get_by_role("dialog").get_by_text("Solid floor").wait_for()
+        page.get_by_role("button", name="Keep it").click()
+
+    def test_versions_are_named_and_taken_back(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect", exact=True).click()
+        self.wait_computed()
+        page.get_by_label("Name of the effect").fill("Changed")
+        page.get_by_label("Name of the effect").press("Enter")
+        self.saved()
+        page.get_by_role("button", name="Versions").click()
+        page.get_by_label("Name of version 1").fill("as it began")
+        page.get_by_label("Name of version 1").press("Tab")
+        page.get_by_role("button", name="Take back").click()
+        self.until(lambda: page.get_by_label("Name of the effect").input_value() == "New effect", "the first version")
+        page.keyboard.press("Control+z")
+        self.until(lambda: page.get_by_label("Name of the effect").input_value() == "Changed", "undone")
+
+    def test_endless_growth_is_told_before_and_after(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect", exact=True).click()
+        self.wait_computed()
+        page.keyboard.press("r")
+        mine = self.rule("New rule")
+        mine.get_by_role("button", name="+ action").click()
+        page.get_by_placeholder("Search").fill("birth")
+        page.get_by_role("option", name="give birth").click()
+        page.get_by_role("tab", name="Advisories").click()
+        page.get_by_text(re.compile("multiplies without end")).wait_for()
+        page.get_by_text(re.compile("particle budget of 200,000 was reached at frame")).wait_for()
+        page.keyboard.press("Control+z")
+        page.get_by_text(re.compile("does nothing yet")).wait_for()
+        page.keyboard.press("Control+z")
+        page.get_by_text("Nothing to remark").wait_for()
+
     def test_two_tabs(self) -> None:
         first = self.open_demo()
         second = self.new_page()
@@ -263,7 +361,9 @@ class Story(BrowserCase):
         self.saved()
         second.get_by_role("heading", name="Changed in another tab").wait_for()
         second.get_by_role("button", name="Take the other version").click()
-        self.until(lambda: second.get_by_label("Name of the effect").input_value() == "Mine", "the other tab's name")
+        self.until(
+            lambda: second.get_by_label("Name of the effect").input_value() == "Mine", "the other tab's name"
+        )
         second.get_by_label("Name of the effect").fill("Hail on the tin roof")
         second.get_by_label("Name of the effect").press("Enter")
         first.get_by_role("heading", name="Changed in another tab").wait_for()
@@ -287,11 +387,14 @@ class Story(BrowserCase):
 
     def violations(self, page: Page) -> list[str]:
         page.evaluate(AXE.read_text())
-        found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+        found = page.evaluate(
+            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})"
+        )
         return [
             f"{entry['id']}: {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:200]}"
-            for entry in found["violations"] if entry["impact"] in ("serious", "critical")
-        ]  # fmt: skip
+            for entry in found["violations"]
+            if entry["impact"] in ("serious", "critical")
+        ]
 
     def test_nothing_is_wider_than_the_window(self) -> None:
         page = self.open_demo()

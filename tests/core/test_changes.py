@@ -30,7 +30,11 @@ def approach(**rest: object) -> dict:
 
 class Approach(unittest.TestCase):
     def curve(self, fps: float = 24.0, steps: int = 1, **rest: object) -> np.ndarray:
-        raw = document(rule(approach(**rest)), attributes=COUNT, clock={"frames_per_second": fps, "steps_per_frame": steps})
+        raw = document(
+            rule(approach(**rest)),
+            attributes=COUNT,
+            clock={"frames_per_second": fps, "steps_per_frame": steps},
+        )
         return track(run(raw), "own count")
 
     def test_half_life_law_at_any_frame_rate(self) -> None:
@@ -61,29 +65,56 @@ class Approach(unittest.TestCase):
         self.assertLess(curve.min(), -0.3)
 
     def test_springy_does_not_depend_on_the_steps(self) -> None:
-        one, many = (self.curve(24.0, steps, manner="half_life", time=0.2, springiness=0.7) for steps in (1, 6))
+        one, many = (
+            self.curve(24.0, steps, manner="half_life", time=0.2, springiness=0.7) for steps in (1, 6)
+        )
         np.testing.assert_allclose(one, many, atol=1e-3)
 
     def test_begins_again_after_a_break(self) -> None:
         window = {"kind": "any", "conditions": [compare("age", "below", 0.3), compare("age", "above", 1.0)]}
-        back = rule({"kind": "set", "attribute": "count", "amount": 1.0}, id="back", condition={"kind": "between", "quantity": {"kind": "age"}, "low": 0.6, "high": 0.7})
+        back = rule(
+            {"kind": "set", "attribute": "count", "amount": 1.0},
+            id="back",
+            condition={"kind": "between", "quantity": {"kind": "age"}, "low": 0.6, "high": 0.7},
+        )
         raw = document(rule(approach(manner="over", time=0.25), condition=window), back, attributes=COUNT)
         curve = track(run(raw), "own count")
         self.assertEqual((curve[10], curve[20]), (0, 1))
         self.assertTrue(0.2 < curve[28] < 0.8)
 
     def test_amount_kinds(self) -> None:
-        ramp = {"kind": "mapped", "quantity": {"kind": "age"}, "start": 0.0, "end": 1.0, "low": 0.0, "high": 10.0}
-        curve = track(run(document(rule({"kind": "set", "attribute": "count", "amount": ramp}), attributes=COUNT)), "own count")
+        ramp = {
+            "kind": "mapped",
+            "quantity": {"kind": "age"},
+            "start": 0.0,
+            "end": 1.0,
+            "low": 0.0,
+            "high": 10.0,
+        }
+        curve = track(
+            run(document(rule({"kind": "set", "attribute": "count", "amount": ramp}), attributes=COUNT)),
+            "own count",
+        )
         np.testing.assert_allclose(curve[1:25], np.arange(24) / 24 * 10, atol=1e-3)
         self.assertEqual(curve[-1], 10)
         life = {"kind": "over_life", "birth": 0.0, "middle": 4.0, "at": 0.25, "end": 1.0}
-        raw = document(rule({"kind": "set", "attribute": "count", "amount": life}), attributes=COUNT, source={"lifetime": 2.0})
+        raw = document(
+            rule({"kind": "set", "attribute": "count", "amount": life}),
+            attributes=COUNT,
+            source={"lifetime": 2.0},
+        )
         curve = track(run(raw), "own count")
         np.testing.assert_allclose([curve[13], curve[25]], [4.0, 3.0], atol=0.1)
 
     def test_colours_mix(self) -> None:
-        ramp = {"kind": "mapped", "quantity": {"kind": "age"}, "start": 0.0, "end": 1.0, "low": [1.0, 0.0, 0.0], "high": [0.0, 0.0, 1.0]}
+        ramp = {
+            "kind": "mapped",
+            "quantity": {"kind": "age"},
+            "start": 0.0,
+            "end": 1.0,
+            "low": [1.0, 0.0, 0.0],
+            "high": [0.0, 0.0, 1.0],
+        }
         colors = track(run(document(rule({"kind": "set", "attribute": "color", "amount": ramp}))), "color")
         np.testing.assert_allclose(colors[13], [0.5, 0, 0.5], atol=1e-3)
 
@@ -91,7 +122,10 @@ class Approach(unittest.TestCase):
 class Spawning(unittest.TestCase):
     def test_binary_splitting_doubles(self) -> None:
         # Harris 1963: splitting in two at a fixed age gives 2ⁿ after n generations.
-        split = rule({"kind": "spawn", "count": 2, "group": "a", "lifetime": 1000.0}, condition=compare("age", "at_least", 6 / 24 - 1e-4))
+        split = rule(
+            {"kind": "spawn", "count": 2, "group": "a", "lifetime": 1000.0},
+            condition=compare("age", "at_least", 6 / 24 - 1e-4),
+        )
         frames = run(document(split, clock={"duration": 3.0}))
         sizes = sorted({frame.count for frame in frames})
         self.assertEqual(sizes, [2**n for n in range(len(sizes))])
@@ -101,22 +135,42 @@ class Spawning(unittest.TestCase):
         # Harris 1963: offspring uniform on {1, 2, 3}: mean m = 2, variance 2/3; after n generations mean mⁿ,
         # variance σ² mⁿ⁻¹ (mⁿ − 1) / (m − 1). Families of 500 founders, four standard errors.
         count = {"kind": "spread", "value": 2.0, "spread": 1.4999}
-        split = rule({"kind": "spawn", "count": count, "group": "a", "lifetime": 1000.0}, condition=compare("age", "at_least", 6 / 24 - 1e-4))
+        split = rule(
+            {"kind": "spawn", "count": count, "group": "a", "lifetime": 1000.0},
+            condition=compare("age", "at_least", 6 / 24 - 1e-4),
+        )
         totals = []
         for seed in range(40):
             totals.append(run(document(split, count=20, clock={"duration": 2.0, "seed": seed}), 22)[-1].count)
         families, n = 20, 3
         mean, variance = 2.0**n, (2 / 3) * 2.0 ** (n - 1) * (2.0**n - 1)
-        self.assertAlmostEqual(np.mean(totals) / families, mean, delta=4 * math.sqrt(variance / families / 40))
+        self.assertAlmostEqual(
+            np.mean(totals) / families, mean, delta=4 * math.sqrt(variance / families / 40)
+        )
         self.assertAlmostEqual(np.var(totals, ddof=1) / families, variance, delta=variance)
 
     def test_inheritance(self) -> None:
         spawn = {
-            "kind": "spawn", "count": 2, "group": "b", "parent": "kept", "speed": 0.0, "radius": 0.2, "lifetime": 4.0, "color": [0.0, 0.0, 1.0],
-            "inherit_velocity": 50.0, "inherit_color": 25.0, "inherit_radius": 50.0, "inherit_life": 100.0,
-        }  # fmt: skip
-        raw = document(rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.499)), groups=["a", "b"], speed=4.0,
-                       source={"radius": 0.4, "lifetime": 1.5, "color": [1.0, 0.0, 0.0]}, attributes=[{"id": "kept", "label": "K", "initial": 7.0, "inherited": True}])  # fmt: skip
+            "kind": "spawn",
+            "count": 2,
+            "group": "b",
+            "parent": "kept",
+            "speed": 0.0,
+            "radius": 0.2,
+            "lifetime": 4.0,
+            "color": [0.0, 0.0, 1.0],
+            "inherit_velocity": 50.0,
+            "inherit_color": 25.0,
+            "inherit_radius": 50.0,
+            "inherit_life": 100.0,
+        }
+        raw = document(
+            rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.499)),
+            groups=["a", "b"],
+            speed=4.0,
+            source={"radius": 0.4, "lifetime": 1.5, "color": [1.0, 0.0, 0.0]},
+            attributes=[{"id": "kept", "label": "K", "initial": 7.0, "inherited": True}],
+        )
         frame = run(raw, 13)[-1]
         children = frame.columns["parent_id"] == 0
         self.assertEqual(np.count_nonzero(children), 2)
@@ -127,7 +181,11 @@ class Spawning(unittest.TestCase):
 
     def test_children_keep_up_with_the_step(self) -> None:
         spawn = {"kind": "spawn", "count": 1, "group": "b", "speed": 0.0, "inherit_velocity": 100.0}
-        raw = document(rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.499)), groups=["a", "b"], speed=4.0)
+        raw = document(
+            rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.499)),
+            groups=["a", "b"],
+            speed=4.0,
+        )
         heights = [frame.columns["position"][0, 1] for frame in run(raw, 20)]
         np.testing.assert_allclose(np.diff(heights), 4 / 24, atol=1e-5)
 
@@ -161,11 +219,22 @@ class Advisories(unittest.TestCase):
     def test_each_kind(self) -> None:
         self.assertIn("Nothing can be seen", self.texts(document() | {"sources": []}))
         self.assertIn("used nowhere", self.texts(document(groups=["a", "spare"])))
-        self.assertIn("too small to be seen", self.texts(document(source={"radius": {"kind": "spread", "value": 1.0, "spread": 0.95}})))
+        self.assertIn(
+            "too small to be seen",
+            self.texts(document(source={"radius": {"kind": "spread", "value": 1.0, "spread": 0.95}})),
+        )
         below = [rule({"kind": "remove"}, id="all"), rule({"kind": "gravity"}, id="late")]
         self.assertIn("never reached", self.texts(document(*below)))
-        self.assertIn("depends on the frame rate", self.texts(document(rule({"kind": "multiply", "attribute": "radius", "factor": 0.9, "per": "occasion"}))))
-        self.assertIn("after the clock has ended", self.texts(document(source={"emission": {"kind": "burst", "count": 1, "time": 99.0}})))
+        self.assertIn(
+            "depends on the frame rate",
+            self.texts(
+                document(rule({"kind": "multiply", "attribute": "radius", "factor": 0.9, "per": "occasion"}))
+            ),
+        )
+        self.assertIn(
+            "after the clock has ended",
+            self.texts(document(source={"emission": {"kind": "burst", "count": 1, "time": 99.0}})),
+        )
 
     def test_demos_give_none(self) -> None:
         for name in (*demo.names(), demo.STARTER):
@@ -183,7 +252,13 @@ class Determinism(unittest.TestCase):
     )
 
     def digest(self, threads: str) -> str:
-        out = subprocess.run([sys.executable, "-c", self.SCRIPT], capture_output=True, text=True, check=True, env=os.environ | {"NUMBA_NUM_THREADS": threads})
+        out = subprocess.run(
+            [sys.executable, "-c", self.SCRIPT],
+            capture_output=True,
+            text=True,
+            check=True,
+            env=os.environ | {"NUMBA_NUM_THREADS": threads},
+        )
         return out.stdout.strip()
 
     def test_threads_and_processes(self) -> None:
@@ -196,7 +271,10 @@ class Determinism(unittest.TestCase):
         half = Simulation(effect, demo.assets())
         frames = [*half.frames(30), *half.frames()]
         for a, b in zip(whole, frames, strict=True):
-            self.assertEqual(hashlib.sha256(a.columns["position"].tobytes()).digest(), hashlib.sha256(b.columns["position"].tobytes()).digest())
+            self.assertEqual(
+                hashlib.sha256(a.columns["position"].tobytes()).digest(),
+                hashlib.sha256(b.columns["position"].tobytes()).digest(),
+            )
 
     def test_stop_is_asked_before_each_step(self) -> None:
         made = Simulation(read_effect(document(clock={"duration": 100.0})), MemoryAssets())
@@ -206,11 +284,22 @@ class Determinism(unittest.TestCase):
 
 class Observing(unittest.TestCase):
     def setUp(self) -> None:
-        raw = document(rule({"kind": "move", "group": "b"}, trigger="once", condition={"kind": "chance", "probability": 0.5}, label="Half"), count=100, groups=["a", "b"])
+        raw = document(
+            rule(
+                {"kind": "move", "group": "b"},
+                trigger="once",
+                condition={"kind": "chance", "probability": 0.5},
+                label="Half",
+            ),
+            count=100,
+            groups=["a", "b"],
+        )
         raw["looks"] = [{"kind": "balls", "id": "l", "who": ["a"], "tint": "group"}]
         made, frames = simulation(raw, 5)
         self.frame = frames[-1]
-        self.moment = recorded_moment(Scene(made.effect, MemoryAssets()), self.frame.columns, self.frame.count, 5)
+        self.moment = recorded_moment(
+            Scene(made.effect, MemoryAssets()), self.frame.columns, self.frame.count, 5
+        )
 
     def test_groups_without_a_look_are_drawn_as_dots(self) -> None:
         drawn = layers(self.moment)

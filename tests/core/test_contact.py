@@ -23,7 +23,14 @@ def bounce(shape: str = "plane", bounciness: float = 0.5, friction: float = 0.0)
 
 
 def dropped(height: float, e: float, fps: float = 240.0, seconds: float = 3.0, **rest: object) -> np.ndarray:
-    raw = document(GRAVITY, bounce(bounciness=e), position=[0.0, height + RADIUS, 0.0], shapes=[PLANE], clock={"frames_per_second": fps, "duration": seconds}, **rest)
+    raw = document(
+        GRAVITY,
+        bounce(bounciness=e),
+        position=[0.0, height + RADIUS, 0.0],
+        shapes=[PLANE],
+        clock={"frames_per_second": fps, "duration": seconds},
+        **rest,
+    )
     return track(run(raw), "position")[:, 1] - RADIUS
 
 
@@ -67,7 +74,13 @@ class Incline(unittest.TestCase):
         turned = PLANE | {"rotation": [0.0, 0.0, degrees]}
         angle = math.radians(degrees)
         above = [-math.sin(angle) * RADIUS, math.cos(angle) * RADIUS, 0.0]
-        raw = document(GRAVITY, bounce(bounciness=0.0, friction=friction), position=above, shapes=[turned], clock={"duration": 1.0})
+        raw = document(
+            GRAVITY,
+            bounce(bounciness=0.0, friction=friction),
+            position=above,
+            shapes=[turned],
+            clock={"duration": 1.0},
+        )
         path = track(run(raw), "position")
         return np.linalg.norm(path - path[0], axis=1)
 
@@ -88,25 +101,45 @@ class NothingGetsThrough(unittest.TestCase):
 
     @settings(max_examples=40, deadline=None, derandomize=True)
     @given(
-        st.floats(1, 5000), st.floats(-60, 60), st.floats(0, 360), st.floats(0.0, 0.3), st.sampled_from([1.0, 24.0, 60.0]), st.floats(0, 1)
+        st.floats(1, 5000),
+        st.floats(-60, 60),
+        st.floats(0, 360),
+        st.floats(0.0, 0.3),
+        st.sampled_from([1.0, 24.0, 60.0]),
+        st.floats(0, 1),
     )
-    def test_a_thin_plate(self, speed: float, tilt: float, turn: float, radius: float, fps: float, e: float) -> None:
+    def test_a_thin_plate(
+        self, speed: float, tilt: float, turn: float, radius: float, fps: float, e: float
+    ) -> None:
         plate = self.PLATE | {"rotation": [tilt, turn, 0.0]}
         normal = trimesh.transformations.euler_matrix(*np.radians([tilt, turn, 0.0]), axes="sxyz")[:3, 1]
         start = normal * 3.0
         raw = document(
-            bounce("plate", e), position=[float(x) for x in start], axis=[float(-x) for x in normal], speed=speed, shapes=[plate],
-            source={"radius": radius}, clock={"frames_per_second": fps, "duration": 3.0},
-        )  # fmt: skip
+            bounce("plate", e),
+            position=[float(x) for x in start],
+            axis=[float(-x) for x in normal],
+            speed=speed,
+            shapes=[plate],
+            source={"radius": radius},
+            clock={"frames_per_second": fps, "duration": 3.0},
+        )
         path = track(run(raw), "position")
         self.assertTrue((path @ normal > 0).all(), f"went through at {speed} m/s, {fps} fps")
 
     def test_a_shower_on_every_side_of_a_box(self) -> None:
         box = {"kind": "box", "id": "box", "label": "Box", "rotation": [10.0, 20.0, 30.0]}
         cloud = {"kind": "ball", "id": "cloud", "label": "Cloud", "radius": 4.0}
-        raw = document(bounce("box", 0.3, 0.2), count=3000, shapes=[box, cloud], source={
-            "shape": "cloud", "placement": {"kind": "surface"}, "direction": {"kind": "normal"}, "speed": {"kind": "spread", "value": -60.0, "spread": 50.0},
-        })  # fmt: skip
+        raw = document(
+            bounce("box", 0.3, 0.2),
+            count=3000,
+            shapes=[box, cloud],
+            source={
+                "shape": "cloud",
+                "placement": {"kind": "surface"},
+                "direction": {"kind": "normal"},
+                "speed": {"kind": "spread", "value": -60.0, "spread": 50.0},
+            },
+        )
         turn = trimesh.transformations.euler_matrix(*np.radians([10, 20, 30]), axes="sxyz")[:3, :3]
         for frame in run(raw, 24):
             inside = np.abs(frame.columns["position"] @ turn).max(axis=1) < 0.5 - 1e-3
@@ -117,12 +150,21 @@ class NothingGetsThrough(unittest.TestCase):
         mesh = mesh_of([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], [[0, 1, 2], [0, 2, 3]])
         for x in (-1.0, -0.5, 0.0, 0.37, 0.99):
             shape = {"kind": "mesh", "id": "m", "label": "M", "asset": "m"}
-            raw = document(bounce("m", 0.2), position=[x, 1.0, x], axis=[0.0, -1.0, 0.0], speed=40.0, shapes=[shape], source={"radius": 0.0})
+            raw = document(
+                bounce("m", 0.2),
+                position=[x, 1.0, x],
+                axis=[0.0, -1.0, 0.0],
+                speed=40.0,
+                shapes=[shape],
+                source={"radius": 0.0},
+            )
             self.assertTrue((track(run(raw, 10, MemoryAssets({"m": mesh})), "position")[:, 1] > 0).all())
 
     def test_a_ball(self) -> None:
         ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0}
-        raw = document(bounce("ball", 1.0), position=[0.0, 5.0, 0.0], axis=[0.0, -1.0, 0.0], speed=300.0, shapes=[ball])
+        raw = document(
+            bounce("ball", 1.0), position=[0.0, 5.0, 0.0], axis=[0.0, -1.0, 0.0], speed=300.0, shapes=[ball]
+        )
         path = track(run(raw, 3), "position")
         # Straight on and back: up, down 4 − radius, and up again with the same speed.
         self.assertAlmostEqual(path[1, 1], 5 + 300 / 24 - 2 * (4 - RADIUS), places=3)
@@ -141,7 +183,13 @@ class WhatIsRemembered(unittest.TestCase):
         self.assertEqual(int(track(frames, "touching")[-1]), 1)
 
     def test_impact_speed_counts_only_what_goes_into_the_surface(self) -> None:
-        raw = document(bounce(bounciness=1.0), position=[-1.0, 1.0 + RADIUS, 0.0], axis=[1.0, -1.0, 0.0], speed=10.0, shapes=[PLANE])
+        raw = document(
+            bounce(bounciness=1.0),
+            position=[-1.0, 1.0 + RADIUS, 0.0],
+            axis=[1.0, -1.0, 0.0],
+            speed=10.0,
+            shapes=[PLANE],
+        )
         self.assertAlmostEqual(track(run(raw), "impact_speed")[-1], 10 / math.sqrt(2), places=4)
 
     def test_only_whom_the_rule_holds_for(self) -> None:
@@ -152,16 +200,34 @@ class WhatIsRemembered(unittest.TestCase):
 
     def test_newborn_children_are_caught(self) -> None:
         # Children thrown straight down from just above the plane, fast enough to pass it in their first step.
-        spawn = {"kind": "spawn", "count": 20, "group": "b", "speed": 200.0, "heading": "motion", "cone": 10.0}
-        raw = document(bounce(), rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.1)),
-                       groups=["a", "b"], position=[0.0, 0.5, 0.0], axis=[0.0, -1.0, 0.0], speed=0.5, shapes=[PLANE])  # fmt: skip
+        spawn = {
+            "kind": "spawn",
+            "count": 20,
+            "group": "b",
+            "speed": 200.0,
+            "heading": "motion",
+            "cone": 10.0,
+        }
+        raw = document(
+            bounce(),
+            rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.1)),
+            groups=["a", "b"],
+            position=[0.0, 0.5, 0.0],
+            axis=[0.0, -1.0, 0.0],
+            speed=0.5,
+            shapes=[PLANE],
+        )
         frames = run(raw, 12)
         self.assertEqual(frames[-1].population[1], 20)
         for frame in frames:
             self.assertTrue((frame.columns["position"][:, 1] > 0).all())
 
     def test_strays_are_removed_and_told(self) -> None:
-        raw = document(rule({"kind": "add", "attribute": "speed", "amount": 90_000.0, "per": "occasion"}), speed=1.0, clock={"duration": 4.0})
+        raw = document(
+            rule({"kind": "add", "attribute": "speed", "amount": 90_000.0, "per": "occasion"}),
+            speed=1.0,
+            clock={"duration": 4.0},
+        )
         made, frames = simulation(raw)
         self.assertEqual(frames[-1].count, 0)
         self.assertIn("stray", made.findings[0].text)

@@ -14,7 +14,11 @@ from tests.support import document, mesh_of, run
 
 
 def born(count: int, shape: dict, assets: MemoryAssets | None = None, **source: object) -> np.ndarray:
-    raw = document(count=count, shapes=[{"id": "s", "label": "S", **shape}], source={"shape": "s", "placement": {"kind": "surface"}, **source})
+    raw = document(
+        count=count,
+        shapes=[{"id": "s", "label": "S", **shape}],
+        source={"shape": "s", "placement": {"kind": "surface"}, **source},
+    )
     return run(raw, 0, assets)[0].columns["position"].astype(np.float64)
 
 
@@ -22,7 +26,17 @@ class Places(unittest.TestCase):
     def test_surface_is_even_by_area(self) -> None:
         # Two triangles with areas 1 : 9 and a third with 4.5; χ² over triangles at 0.1 %.
         mesh = mesh_of(
-            [[0, 0, 0], [1, 0, 0], [0, 0, 1], [10, 0, 0], [13, 0, 0], [10, 0, 3], [20, 0, 0], [23, 0, 0], [20, 1.5, 0]],
+            [
+                [0, 0, 0],
+                [1, 0, 0],
+                [0, 0, 1],
+                [10, 0, 0],
+                [13, 0, 0],
+                [10, 0, 3],
+                [20, 0, 0],
+                [23, 0, 0],
+                [20, 1.5, 0],
+            ],
             [[0, 1, 2], [3, 4, 5], [6, 7, 8]],
         )
         points = born(20_000, {"kind": "mesh", "asset": "m"}, MemoryAssets({"m": mesh}))
@@ -34,7 +48,9 @@ class Places(unittest.TestCase):
         mesh = mesh_of([[0, 0, 0], [1, 0, 0], [0, 0, 1]], [[0, 1, 2]])
         points = born(20_000, {"kind": "mesh", "asset": "m"}, MemoryAssets({"m": mesh}))
         # The distance from the right angle's corner along x has the distribution function 1 − (1 − x)².
-        self.assertGreater(stats.kstest(points[:, 0], lambda x: 1 - (1 - np.clip(x, 0, 1)) ** 2).pvalue, 0.001)
+        self.assertGreater(
+            stats.kstest(points[:, 0], lambda x: 1 - (1 - np.clip(x, 0, 1)) ** 2).pvalue, 0.001
+        )
 
     def test_ball_surface(self) -> None:
         points = born(20_000, {"kind": "ball", "radius": 2.0, "position": [1.0, 2.0, 3.0]}) - [1, 2, 3]
@@ -47,10 +63,18 @@ class Places(unittest.TestCase):
         self.assertGreater(stats.kstest((np.linalg.norm(points, axis=1) / 2) ** 3, "uniform").pvalue, 0.001)
 
     def test_box_volume_turned_and_scaled(self) -> None:
-        shape = {"kind": "box", "size": [2.0, 4.0, 6.0], "rotation": [30.0, 40.0, 50.0], "scale": 0.5, "position": [5.0, 0.0, 0.0]}
+        shape = {
+            "kind": "box",
+            "size": [2.0, 4.0, 6.0],
+            "rotation": [30.0, 40.0, 50.0],
+            "scale": 0.5,
+            "position": [5.0, 0.0, 0.0],
+        }
         points = born(20_000, shape, placement={"kind": "inside"}) - [5, 0, 0]
         turn = trimesh.transformations.euler_matrix(*np.radians([30, 40, 50]), axes="sxyz")[:3, :3]
-        local = points @ turn  # the inverse rotation: trimesh is the outside reference for its sense and order
+        local = (
+            points @ turn
+        )  # the inverse rotation: trimesh is the outside reference for its sense and order
         for axis, size in enumerate((1, 2, 3)):
             self.assertGreater(stats.kstest(local[:, axis] / size + 0.5, "uniform").pvalue, 0.001)
 
@@ -64,7 +88,11 @@ class Places(unittest.TestCase):
         from tests.support import simulation
 
         mesh = Mesh(np.eye(3, dtype=np.float32), np.array([[0, 1, 2]], np.int32))
-        raw = document(count=3, shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": "x"}], source={"shape": "m", "placement": {"kind": "inside"}})
+        raw = document(
+            count=3,
+            shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": "x"}],
+            source={"shape": "m", "placement": {"kind": "inside"}},
+        )
         made, frames = simulation(raw, 0, MemoryAssets({"x": mesh}))
         self.assertEqual(frames[0].count, 3)
         self.assertIn("'Cairn' has no inside", made.findings[0].text)
@@ -73,12 +101,17 @@ class Places(unittest.TestCase):
 class Times(unittest.TestCase):
     def test_rate_gives_the_exact_count(self) -> None:
         for fps in (24.0, 25.0, 60.0):
-            raw = document(clock={"duration": 5.0, "frames_per_second": fps}, source={"emission": {"kind": "rate", "rate": 613.0}})
+            raw = document(
+                clock={"duration": 5.0, "frames_per_second": fps},
+                source={"emission": {"kind": "rate", "rate": 613.0}},
+            )
             self.assertEqual(run(raw)[-1].count, 3065)
 
     def test_sub_step_births_are_even_in_time_and_place(self) -> None:
         # A stream of 50 m/s from a point: without sub-step births it would clump at each step.
-        raw = document(speed=50.0, clock={"duration": 1.0}, source={"emission": {"kind": "rate", "rate": 5000.0}})
+        raw = document(
+            speed=50.0, clock={"duration": 1.0}, source={"emission": {"kind": "rate", "rate": 5000.0}}
+        )
         frame = run(raw)[-1]
         along = frame.columns["position"][:, 1] / 50.0
         self.assertGreater(stats.kstest(along, "uniform").pvalue, 0.5)
@@ -93,7 +126,9 @@ class Times(unittest.TestCase):
 
     def test_burst_happens_once(self) -> None:
         burst = Burst(kind="burst", count=7, time=0.5)
-        self.assertEqual([len(burst.births(a, b, False)) for a, b in ((0, 0.25), (0.25, 0.5), (0.5, 0.75))], [0, 7, 0])
+        self.assertEqual(
+            [len(burst.births(a, b, False)) for a, b in ((0, 0.25), (0.25, 0.5), (0.5, 0.75))], [0, 7, 0]
+        )
         self.assertEqual([frame.births for frame in run(document(count=60_000), 2)], [60_000, 0, 0])
 
     def test_frame_zero_shows_a_burst_at_zero(self) -> None:
@@ -120,7 +155,9 @@ class FirstValues(unittest.TestCase):
     def test_speed_and_direction(self) -> None:
         velocity = run(document(count=100, speed=3.0, axis=[2.0, 0.0, 0.0]), 0)[0].columns["velocity"]
         np.testing.assert_allclose(velocity, [[3, 0, 0]] * 100, atol=1e-6)
-        away = run(document(count=5000, speed=1.0, source={"direction": {"kind": "any"}}), 0)[0].columns["velocity"]
+        away = run(document(count=5000, speed=1.0, source={"direction": {"kind": "any"}}), 0)[0].columns[
+            "velocity"
+        ]
         self.assertLess(np.abs(away.mean(axis=0)).max(), 0.05)
 
 

@@ -18,7 +18,12 @@ class Ballistics(unittest.TestCase):
 
     def path(self, degrees: float, fps: float = 24.0) -> np.ndarray:
         angle = math.radians(degrees)
-        raw = document(rule(GRAVITY), speed=10.0, axis=[math.cos(angle), math.sin(angle), 0.0], clock={"frames_per_second": fps, "duration": 2.0})
+        raw = document(
+            rule(GRAVITY),
+            speed=10.0,
+            axis=[math.cos(angle), math.sin(angle), 0.0],
+            clock={"frames_per_second": fps, "duration": 2.0},
+        )
         return track(run(raw), "position")
 
     def test_parabola_is_exact_at_any_frame_rate(self) -> None:
@@ -33,7 +38,9 @@ class Ballistics(unittest.TestCase):
         path = self.path(40.0, 240.0)
         angle = math.radians(40)
         landed = np.flatnonzero(path[1:, 1] < 0)[0]
-        self.assertAlmostEqual(path[landed + 1, 0], 100 * math.sin(2 * angle) / 9.81, delta=10 * math.cos(angle) / 240)
+        self.assertAlmostEqual(
+            path[landed + 1, 0], 100 * math.sin(2 * angle) / 9.81, delta=10 * math.cos(angle) / 240
+        )
         self.assertAlmostEqual(path[:, 1].max(), (10 * math.sin(angle)) ** 2 / (2 * 9.81), places=2)
 
 
@@ -41,19 +48,27 @@ class DragAndWind(unittest.TestCase):
     def test_exponential_decay(self) -> None:
         # v0·e^(−kt) with k = ln 2 / half-life; the way is v0 (1 − e^(−kt)) / k.
         for fps, steps in ((24.0, 1), (24.0, 8), (60.0, 1)):
-            raw = document(rule({"kind": "drag", "half_life": 0.5}), speed=8.0, clock={"frames_per_second": fps, "steps_per_frame": steps})
+            raw = document(
+                rule({"kind": "drag", "half_life": 0.5}),
+                speed=8.0,
+                clock={"frames_per_second": fps, "steps_per_frame": steps},
+            )
             frames = run(raw)
             t = np.arange(len(frames)) / fps
             k = math.log(2) / 0.5
             np.testing.assert_allclose(track(frames, "velocity")[:, 1], 8 * np.exp(-k * t), rtol=1e-4)
-            np.testing.assert_allclose(track(frames, "position")[:, 1], 8 * (1 - np.exp(-k * t)) / k, atol=1e-4)
+            np.testing.assert_allclose(
+                track(frames, "position")[:, 1], 8 * (1 - np.exp(-k * t)) / k, atol=1e-4
+            )
 
     def test_terminal_speed(self) -> None:
         raw = document(rule(GRAVITY, {"kind": "drag", "half_life": 0.2}), clock={"duration": 4.0})
         self.assertAlmostEqual(track(run(raw), "velocity")[-1, 1], -9.81 / (math.log(2) / 0.2), places=4)
 
     def test_wind_is_taken_on_by_half_lives(self) -> None:
-        raw = document(rule({"kind": "wind", "velocity": [4.0, 0.0, 0.0], "half_life": 0.5}), clock={"duration": 1.0})
+        raw = document(
+            rule({"kind": "wind", "velocity": [4.0, 0.0, 0.0], "half_life": 0.5}), clock={"duration": 1.0}
+        )
         velocity = track(run(raw), "velocity")[:, 0]
         self.assertAlmostEqual(velocity[12], 2.0, places=4)
         self.assertAlmostEqual(velocity[24], 3.0, places=4)
@@ -76,7 +91,16 @@ class Turbulence(unittest.TestCase):
 
     def field(self, places: np.ndarray, drift: float = 0.3) -> np.ndarray:
         out = np.empty_like(places)
-        noise.curl(len(places), places, np.float32(0.5), np.int64(3), np.float32(0.5), np.float32(drift), np.uint32(5), out)
+        noise.curl(
+            len(places),
+            places,
+            np.float32(0.5),
+            np.int64(3),
+            np.float32(0.5),
+            np.float32(drift),
+            np.uint32(5),
+            out,
+        )
         return out.astype(np.float64)
 
     def test_curl_noise_has_no_divergence(self) -> None:
@@ -92,7 +116,9 @@ class Turbulence(unittest.TestCase):
 
     def test_noise_is_zero_at_lattice_points_and_smooth(self) -> None:
         # Perlin 2002, "Improving noise": zero at lattice points, quintic fade with continuous second derivatives.
-        lattice = np.array([[x, y, z] for x in range(-3, 3) for y in range(-3, 3) for z in range(-3, 3)], np.float32)
+        lattice = np.array(
+            [[x, y, z] for x in range(-3, 3) for y in range(-3, 3) for z in range(-3, 3)], np.float32
+        )
         out = np.empty((len(lattice), 4), np.float32)
         noise.noise(len(lattice), lattice, np.uint32(1), out)
         np.testing.assert_allclose(out[:, 0], 0, atol=1e-6)
@@ -130,7 +156,13 @@ class Turbulence(unittest.TestCase):
         ends = []
         for fps in (24.0, 60.0):
             swirl = {"kind": "turbulence", "strength": 1.0, "size": 4.0, "evolution": 0.0}
-            raw = document(rule(swirl, {"kind": "drag", "half_life": 0.6}), count=1, position=[0.4, 0.7, 0.2], speed=2.0, clock={"frames_per_second": fps, "duration": 1.0})
+            raw = document(
+                rule(swirl, {"kind": "drag", "half_life": 0.6}),
+                count=1,
+                position=[0.4, 0.7, 0.2],
+                speed=2.0,
+                clock={"frames_per_second": fps, "duration": 1.0},
+            )
             ends.append(track(run(raw), "position"))
         way = np.linalg.norm(np.diff(ends[1], axis=0), axis=1).sum()
         self.assertLess(np.linalg.norm(ends[0][-1] - ends[1][-1]), 0.01 * way)

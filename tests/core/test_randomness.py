@@ -46,7 +46,10 @@ class Distribution(unittest.TestCase):
 
     def test_columns_items_draws_and_seeds_are_uncorrelated(self) -> None:
         base = randomness.uniforms(self.KEYS, 7, 0, 1)
-        others = [base[:, 1], *(randomness.uniforms(self.KEYS, *args)[:, 0] for args in ((8, 0, 1), (7, 1, 1), (7, 0, 2)))]
+        others = [
+            base[:, 1],
+            *(randomness.uniforms(self.KEYS, *args)[:, 0] for args in ((8, 0, 1), (7, 1, 1), (7, 0, 2))),
+        ]
         for other in others:
             # 4.4 standard errors of a correlation of independent numbers, 1/sqrt(n).
             self.assertLess(abs(np.corrcoef(base[:, 0], other)[0, 1]), 4.4 / np.sqrt(len(self.KEYS)))
@@ -66,7 +69,9 @@ class Distribution(unittest.TestCase):
         self.assertGreater(stats.kstest(share, "uniform").pvalue, 0.001)
 
     def test_children_of_one_parent_differ(self) -> None:
-        keys = randomness.child_keys(np.zeros(100_000, np.uint64), np.arange(100_000, dtype=np.uint64), 5, 3, 1)
+        keys = randomness.child_keys(
+            np.zeros(100_000, np.uint64), np.arange(100_000, dtype=np.uint64), 5, 3, 1
+        )
         self.assertEqual(len(np.unique(keys)), len(keys))
 
 
@@ -89,8 +94,17 @@ class NothingElseIsReshuffled(unittest.TestCase):
         np.testing.assert_array_equal(frame.columns["radius"][50:], self.radii())
 
     def test_seeds_change_only_their_own(self) -> None:
-        other = document(count=50, source={"radius": SPREAD | {"seed": 4}, "lifetime": {"kind": "spread", "value": 500.0, "spread": 100.0}})
-        same = document(count=50, source={"radius": SPREAD, "lifetime": {"kind": "spread", "value": 500.0, "spread": 100.0}})
+        other = document(
+            count=50,
+            source={
+                "radius": SPREAD | {"seed": 4},
+                "lifetime": {"kind": "spread", "value": 500.0, "spread": 100.0},
+            },
+        )
+        same = document(
+            count=50,
+            source={"radius": SPREAD, "lifetime": {"kind": "spread", "value": 500.0, "spread": 100.0}},
+        )
         first, second = run(other, 1)[-1].columns, run(same, 1)[-1].columns
         self.assertFalse(np.array_equal(first["radius"], second["radius"]))
         np.testing.assert_array_equal(first["lifetime"], second["lifetime"])

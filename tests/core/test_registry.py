@@ -15,7 +15,7 @@ from hailridge.model.catalogue import catalogue
 from hailridge.model.kind import Kind
 from hailridge.model.units import UNITS
 
-ONE_PLACE = '''
+ONE_PLACE = """
 from typing import Any, ClassVar, Literal
 from hailridge.model import fields
 from hailridge.model.parts import Quantity
@@ -30,7 +30,7 @@ class Lean(Quantity):
     edge: float = fields.number(0.5, unit="m", low=0)
     def read(self, moment: Any, rows: Any) -> Any:
         return moment.column("position")[rows, 0] - self.edge
-'''
+"""
 
 USED_EVERYWHERE = """
 import json, sys, importlib.util
@@ -61,7 +61,9 @@ class OnePlace(unittest.TestCase):
             path = Path(folder) / "lean.py"
             path.write_text(ONE_PLACE)
             root = Path(__file__).resolve().parents[2]
-            out = subprocess.run([sys.executable, "-c", USED_EVERYWHERE, str(path)], capture_output=True, text=True, cwd=root)
+            out = subprocess.run(
+                [sys.executable, "-c", USED_EVERYWHERE, str(path)], capture_output=True, text=True, cwd=root
+            )
         self.assertEqual(out.returncode, 0, out.stderr)
         told = json.loads(out.stdout)
         # In conditions and amounts: it passes 0.25 beyond the edge after 1.25 s = frame 30.
@@ -84,7 +86,9 @@ class Completeness(unittest.TestCase):
     def test_sentences_name_fields_that_exist(self) -> None:
         import re
 
-        for entry in [kind for kinds in catalogue()["slots"].values() for kind in kinds] + list(catalogue()["parts"].values()):
+        for entry in [kind for kinds in catalogue()["slots"].values() for kind in kinds] + list(
+            catalogue()["parts"].values()
+        ):
             named = set(re.findall(r"\{(\w+)\}", entry["sentence"]))
             self.assertLessEqual(named, {field["name"] for field in entry["fields"]}, entry["kind"])
 
@@ -119,7 +123,13 @@ class Layers(unittest.TestCase):
                 continue
             allowed = set(self.ORDER[: self.ORDER.index(package) + 1])
             for node in ast.walk(ast.parse(path.read_text())):
-                names = [node.module or ""] if isinstance(node, ast.ImportFrom) else [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+                names = (
+                    [node.module or ""]
+                    if isinstance(node, ast.ImportFrom)
+                    else [alias.name for alias in node.names]
+                    if isinstance(node, ast.Import)
+                    else []
+                )
                 for name in names:
                     parts = name.split(".")
                     if parts[0] == "hailridge" and len(parts) > 1:

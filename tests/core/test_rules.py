@@ -47,24 +47,44 @@ class Triggers(unittest.TestCase):
         self.assertEqual((stops[10], stops[11], stops[-1]), (0, 1, 1))
 
     def test_becomes_twice(self) -> None:
-        spans = [{"kind": "between", "quantity": {"kind": "age"}, "low": low, "high": low + 0.2} for low in (0.2, 1.0)]
+        spans = [
+            {"kind": "between", "quantity": {"kind": "age"}, "low": low, "high": low + 0.2}
+            for low in (0.2, 1.0)
+        ]
         self.assertEqual(counted("becomes", {"kind": "any", "conditions": spans}, last=40)[-1], 2)
 
     def test_birth_is_for_source_newborns_and_children(self) -> None:
         spawn = {"kind": "spawn", "count": 3, "group": "b", "parent": "kept"}
         raw = document(
-            rule(add(), trigger="birth"), rule(spawn, trigger="once", condition=compare("age", "above", 0.2)),
-            groups=["a", "b"], attributes=COUNT,
-        )  # fmt: skip
-        raw["rules"] = [rule(add(), trigger="birth"), rule(spawn, trigger="once", who=["a"], condition=compare("age", "above", 0.2))]
+            rule(add(), trigger="birth"),
+            rule(spawn, trigger="once", condition=compare("age", "above", 0.2)),
+            groups=["a", "b"],
+            attributes=COUNT,
+        )
+        raw["rules"] = [
+            rule(add(), trigger="birth"),
+            rule(spawn, trigger="once", who=["a"], condition=compare("age", "above", 0.2)),
+        ]
         last = run(raw, 20)[-1]
         self.assertEqual(last.columns["own count"].tolist(), [1, 1, 1, 1])
 
     def test_contact_and_death(self) -> None:
         fall = rule({"kind": "gravity"}, {"kind": "bounce", "shape": "plane", "bounciness": 0.0}, id="f")
         hit = rule({"kind": "move", "group": "b"}, trigger="contact", who=["a"])
-        spawn = rule({"kind": "spawn", "count": 2, "group": "c", "lifetime": 50.0}, trigger="death", who=["b"])
-        frames = run(document(fall, hit, spawn, groups=["a", "b", "c"], position=[0.0, 1.0, 0.0], shapes=[PLANE], source={"lifetime": 1.0}))
+        spawn = rule(
+            {"kind": "spawn", "count": 2, "group": "c", "lifetime": 50.0}, trigger="death", who=["b"]
+        )
+        frames = run(
+            document(
+                fall,
+                hit,
+                spawn,
+                groups=["a", "b", "c"],
+                position=[0.0, 1.0, 0.0],
+                shapes=[PLANE],
+                source={"lifetime": 1.0},
+            )
+        )
         self.assertEqual(frames[5].population.tolist(), [1, 0, 0])
         self.assertEqual(frames[18].population.tolist(), [0, 1, 0])
         self.assertEqual(frames[-1].population.tolist(), [0, 0, 2])
@@ -73,18 +93,32 @@ class Triggers(unittest.TestCase):
         from hailridge.model.validation import DocumentError
 
         with self.assertRaisesRegex(DocumentError, "no 'otherwise'"):
-            read_effect(document(rule(add(), trigger="becomes", condition=self.AFTER, otherwise=[add()]), attributes=COUNT))
+            read_effect(
+                document(
+                    rule(add(), trigger="becomes", condition=self.AFTER, otherwise=[add()]), attributes=COUNT
+                )
+            )
 
 
 class OrderAndGroups(unittest.TestCase):
     def test_later_rules_see_what_earlier_ones_changed(self) -> None:
         big = rule({"kind": "set", "attribute": "radius", "amount": 1.0}, id="big")
-        mark = rule(add(), id="mark", condition=compare({"kind": "attribute", "attribute": "radius"}, "above", 0.5))
+        mark = rule(
+            add(), id="mark", condition=compare({"kind": "attribute", "attribute": "radius"}, "above", 0.5)
+        )
         self.assertEqual(track(run(document(big, mark, attributes=COUNT), 4), "own count")[-1], 5)
         self.assertEqual(track(run(document(mark, big, attributes=COUNT), 4), "own count")[-1], 4)
 
     def test_nobody_is_left_below_a_removal(self) -> None:
-        frames = run(document(rule({"kind": "remove"}, condition={"kind": "chance", "probability": 0.5}), rule(add()), count=100, attributes=COUNT), 1)
+        frames = run(
+            document(
+                rule({"kind": "remove"}, condition={"kind": "chance", "probability": 0.5}),
+                rule(add()),
+                count=100,
+                attributes=COUNT,
+            ),
+            1,
+        )
         self.assertTrue(20 < frames[0].held[1] < 80)
         self.assertEqual(frames[0].held[0] + frames[0].held[1], 100)
 
@@ -102,8 +136,12 @@ class OrderAndGroups(unittest.TestCase):
         self.assertEqual(run(raw, 0)[0].held[0], 0)
 
     def test_time_in_group_starts_anew(self) -> None:
-        move = rule({"kind": "move", "group": "b"}, trigger="once", condition=compare("age", "at_least", 0.499))
-        mark = rule(add(), who=["b"], trigger="becomes", condition=compare("time_in_group", "at_least", 0.499))
+        move = rule(
+            {"kind": "move", "group": "b"}, trigger="once", condition=compare("age", "at_least", 0.499)
+        )
+        mark = rule(
+            add(), who=["b"], trigger="becomes", condition=compare("time_in_group", "at_least", 0.499)
+        )
         raw = document(move, mark, groups=["a", "b"], attributes=COUNT)
         counts = track(run(raw, 40), "own count")
         self.assertEqual(int(np.flatnonzero(counts)[0]), 25)
@@ -116,7 +154,9 @@ class OrderAndGroups(unittest.TestCase):
 
 class Lifetimes(unittest.TestCase):
     def leaves(self, raw: dict[str, Any]) -> float:
-        return max(frame.time for frame in run(raw) if frame.count) + 1 / raw["clock"].get("frames_per_second", 24.0)
+        return max(frame.time for frame in run(raw) if frame.count) + 1 / raw["clock"].get(
+            "frames_per_second", 24.0
+        )
 
     def test_exact_for_any_frame_rate(self) -> None:
         for fps in (24.0, 25.0, 60.0):
@@ -125,8 +165,12 @@ class Lifetimes(unittest.TestCase):
 
     def test_two_seconds_after_entering(self) -> None:
         # Practice, no source: reset the age first, then set two seconds: it leaves exactly two seconds after entering.
-        enter = rule({"kind": "set", "attribute": "age", "amount": 0.0}, {"kind": "set", "attribute": "lifetime", "amount": 2.0},
-                     trigger="becomes", condition=compare("time", "at_least", 0.999))  # fmt: skip
+        enter = rule(
+            {"kind": "set", "attribute": "age", "amount": 0.0},
+            {"kind": "set", "attribute": "lifetime", "amount": 2.0},
+            trigger="becomes",
+            condition=compare("time", "at_least", 0.999),
+        )
         raw = document(enter, source={"lifetime": 1.7}, clock={"duration": 5.0})
         self.assertAlmostEqual(self.leaves(raw), 3.0, delta=1e-6)
 
@@ -142,10 +186,15 @@ class Lifetimes(unittest.TestCase):
 
 class Writing(unittest.TestCase):
     def test_rates_do_not_depend_on_the_steps(self) -> None:
-        for attribute_rule in (add(2.0, "count", "second"), {"kind": "multiply", "attribute": "radius", "factor": 0.25, "per": "second"}):
+        for attribute_rule in (
+            add(2.0, "count", "second"),
+            {"kind": "multiply", "attribute": "radius", "factor": 0.25, "per": "second"},
+        ):
             ends = []
             for steps in (1, 5):
-                last = run(document(rule(attribute_rule), attributes=COUNT, clock={"steps_per_frame": steps}), 24)[-1].columns
+                last = run(
+                    document(rule(attribute_rule), attributes=COUNT, clock={"steps_per_frame": steps}), 24
+                )[-1].columns
                 ends.append((float(last["own count"][0]), float(last["radius"][0])))
             np.testing.assert_allclose(ends[0], ends[1], rtol=1e-4)
 
@@ -162,27 +211,49 @@ class Writing(unittest.TestCase):
         self.assertEqual((frames[-1].columns["radius"][0], frames[-1].columns["opacity"][0]), (0.0, 1.0))
 
     def test_speed_keeps_direction(self) -> None:
-        frames = run(document(rule({"kind": "set", "attribute": "speed", "amount": 2.0}), speed=5.0, axis=[3.0, 4.0, 0.0]), 1)
+        frames = run(
+            document(
+                rule({"kind": "set", "attribute": "speed", "amount": 2.0}), speed=5.0, axis=[3.0, 4.0, 0.0]
+            ),
+            1,
+        )
         np.testing.assert_allclose(frames[-1].columns["velocity"][0], [1.2, 1.6, 0], atol=1e-5)
 
 
 class ConditionTrees(unittest.TestCase):
     """A truth table: random trees against plain Python over the same numbers."""
 
-    FRAMES = run(document(count=60, speed={"kind": "spread", "value": 3.0, "spread": 2.0}, source={"radius": {"kind": "spread", "value": 0.5, "spread": 0.4}}), 6)
+    FRAMES = run(
+        document(
+            count=60,
+            speed={"kind": "spread", "value": 3.0, "spread": 2.0},
+            source={"radius": {"kind": "spread", "value": 0.5, "spread": 0.4}},
+        ),
+        6,
+    )
     EFFECT = document(count=60)
 
     @staticmethod
     def trees() -> st.SearchStrategy[dict[str, Any]]:
         leaf = st.builds(
             lambda quantity, comparison, threshold: compare(quantity, comparison, threshold),
-            st.sampled_from(["speed", "age", "own_random"]) | st.just({"kind": "attribute", "attribute": "radius"}),
-            st.sampled_from(["above", "at_least", "below", "at_most"]), st.floats(0, 5, width=32),
-        )  # fmt: skip
-        return st.recursive(leaf, lambda inner: st.one_of(
-            st.builds(lambda kind, many: {"kind": kind, "conditions": many}, st.sampled_from(["all", "any"]), st.lists(inner, max_size=3)),
-            st.builds(lambda one: {"kind": "not", "condition": one}, inner),
-        ), max_leaves=6)  # fmt: skip
+            st.sampled_from(["speed", "age", "own_random"])
+            | st.just({"kind": "attribute", "attribute": "radius"}),
+            st.sampled_from(["above", "at_least", "below", "at_most"]),
+            st.floats(0, 5, width=32),
+        )
+        return st.recursive(
+            leaf,
+            lambda inner: st.one_of(
+                st.builds(
+                    lambda kind, many: {"kind": kind, "conditions": many},
+                    st.sampled_from(["all", "any"]),
+                    st.lists(inner, max_size=3),
+                ),
+                st.builds(lambda one: {"kind": "not", "condition": one}, inner),
+            ),
+            max_leaves=6,
+        )
 
     def plain(self, tree: dict[str, Any], values: dict[str, float]) -> bool:
         match tree["kind"]:
@@ -194,20 +265,38 @@ class ConditionTrees(unittest.TestCase):
                 return not self.plain(tree["condition"], values)
         read = values[tree["quantity"].get("attribute", tree["quantity"]["kind"])]
         threshold = float(np.float32(tree["threshold"]))
-        return {"above": read > threshold, "at_least": read >= threshold, "below": read < threshold, "at_most": read <= threshold}[tree["comparison"]]
+        return {
+            "above": read > threshold,
+            "at_least": read >= threshold,
+            "below": read < threshold,
+            "at_most": read <= threshold,
+        }[tree["comparison"]]
 
     @settings(max_examples=60, deadline=None, derandomize=True)
     @given(trees())
     def test_agrees_with_plain_python(self, tree: dict[str, Any]) -> None:
         effect = read_effect(document(rule(add(), condition=tree), count=60, attributes=COUNT))
         frame = self.FRAMES[-1]
-        moment = recorded_moment(Scene(effect, MemoryAssets()), {**frame.columns, "key": np.arange(60, dtype=np.uint64)}, frame.count, 6)
+        moment = recorded_moment(
+            Scene(effect, MemoryAssets()),
+            {**frame.columns, "key": np.arange(60, dtype=np.uint64)},
+            frame.count,
+            6,
+        )
         from hailridge.core.quantities.identity import OwnRandom
 
         own = OwnRandom().read(moment, slice(0, 60))
         speeds = np.linalg.norm(frame.columns["velocity"], axis=1)
         expected = [
-            self.plain(tree, {"speed": float(speeds[k]), "age": float(frame.columns["age"][k]), "own_random": float(own[k]), "radius": float(frame.columns["radius"][k])})
+            self.plain(
+                tree,
+                {
+                    "speed": float(speeds[k]),
+                    "age": float(frame.columns["age"][k]),
+                    "own_random": float(own[k]),
+                    "radius": float(frame.columns["radius"][k]),
+                },
+            )
             for k in range(60)
         ]
         ids, of = holders(moment, effect.rules[0].condition, [])
@@ -216,7 +305,10 @@ class ConditionTrees(unittest.TestCase):
 
 class Chance(unittest.TestCase):
     def share(self, per: str, probability: float, steps: int = 1) -> float:
-        once = rule({"kind": "move", "group": "b"}, condition={"kind": "chance", "probability": probability, "per": per})
+        once = rule(
+            {"kind": "move", "group": "b"},
+            condition={"kind": "chance", "probability": probability, "per": per},
+        )
         raw = document(once, count=4000, groups=["a", "b"], clock={"steps_per_frame": steps, "duration": 1.0})
         return run(raw)[-1].population[1] / 4000
 
@@ -234,15 +326,25 @@ class Chance(unittest.TestCase):
 
 class Events(unittest.TestCase):
     def test_a_life_story(self) -> None:
-        move = rule({"kind": "move", "group": "b"}, trigger="becomes", condition=compare("age", "at_least", 0.499))
+        move = rule(
+            {"kind": "move", "group": "b"}, trigger="becomes", condition=compare("age", "at_least", 0.499)
+        )
         frames = run(document(move, groups=["a", "b"], source={"lifetime": 1.0}))
         events = np.concatenate([frame.events for frame in frames])
-        self.assertEqual([Happening(int(what)) for what in events["what"]], [Happening.BIRTH, Happening.RULE, Happening.MOVE, Happening.DEATH])
+        self.assertEqual(
+            [Happening(int(what)) for what in events["what"]],
+            [Happening.BIRTH, Happening.RULE, Happening.MOVE, Happening.DEATH],
+        )
         self.assertEqual(events["frame"].tolist(), [0, 13, 13, 24])
         self.assertEqual((events["previous"][2], events["present"][2]), (0, 1))
 
     def test_counts_agree_with_events(self) -> None:
-        spawn = rule({"kind": "spawn", "count": 3, "group": "b", "lifetime": 0.5}, trigger="once", who=["a"], condition=compare("age", "above", 0.3))
+        spawn = rule(
+            {"kind": "spawn", "count": 3, "group": "b", "lifetime": 0.5},
+            trigger="once",
+            who=["a"],
+            condition=compare("age", "above", 0.3),
+        )
         frames = run(document(spawn, count=40, groups=["a", "b"]))
         births = sum(np.count_nonzero(frame.events["what"] == Happening.BIRTH) for frame in frames)
         deaths = sum(np.count_nonzero(frame.events["what"] == Happening.DEATH) for frame in frames)

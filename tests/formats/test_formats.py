@@ -40,7 +40,9 @@ class ReadingMeshes(unittest.TestCase):
         self.assertEqual(len(read_mesh("two.glb", scene.export(file_type="glb")).faces), 24)
 
     def test_the_same_mesh_has_the_same_id(self) -> None:
-        self.assertEqual(mesh_id(read_mesh("a.ply", exported("ply"))), mesh_id(read_mesh("b.ply", exported("ply"))))
+        self.assertEqual(
+            mesh_id(read_mesh("a.ply", exported("ply"))), mesh_id(read_mesh("b.ply", exported("ply")))
+        )
 
     def test_refusals_in_words(self) -> None:
         obj = b"v 0 0 0\nv 1 0 0\nv 0 0 1\n"
@@ -80,7 +82,11 @@ class ReadingMeshes(unittest.TestCase):
 
 class Blocks(unittest.TestCase):
     def test_round_trip_and_alignment(self) -> None:
-        arrays = {"a": np.arange(5, dtype=np.uint8), "b": np.ones((3, 3), np.float32), "none": np.empty((0, 3), np.float32)}
+        arrays = {
+            "a": np.arange(5, dtype=np.uint8),
+            "b": np.ones((3, 3), np.float32),
+            "none": np.empty((0, 3), np.float32),
+        }
         block = pack({"frame": 7}, arrays)
         head, back = unpack(block)
         self.assertEqual(head, {"frame": 7})
@@ -90,7 +96,11 @@ class Blocks(unittest.TestCase):
             self.assertEqual((back[name].ctypes.data - np.frombuffer(block, np.uint8).ctypes.data) % 16, 0)
 
     def test_columns_that_are_all_the_same_take_one_row(self) -> None:
-        columns = {"mass": np.ones(1000, np.float32), "x": np.arange(1000, dtype=np.float32), "color": np.full((1000, 3), 0.5, np.float32)}
+        columns = {
+            "mass": np.ones(1000, np.float32),
+            "x": np.arange(1000, dtype=np.float32),
+            "color": np.full((1000, 3), 0.5, np.float32),
+        }
         block = pack_columns(columns, 1000)
         self.assertLess(len(block), 4600)
         back, count = unpack_columns(block)
@@ -103,8 +113,14 @@ class Exports(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         spawn = {"kind": "spawn", "count": 2, "group": "b", "lifetime": 9.0}
-        raw = document(rule({"kind": "gravity"}, id="g"), rule(spawn, trigger="once", who=["a"], condition={"kind": "chance", "probability": 0.5}),
-                       count=30, groups=["a", "b"], speed=2.0, attributes=[{"id": "warmth", "label": "Warmth", "initial": 3.0}])  # fmt: skip
+        raw = document(
+            rule({"kind": "gravity"}, id="g"),
+            rule(spawn, trigger="once", who=["a"], condition={"kind": "chance", "probability": 0.5}),
+            count=30,
+            groups=["a", "b"],
+            speed=2.0,
+            attributes=[{"id": "warmth", "label": "Warmth", "initial": 3.0}],
+        )
         cls.effect = read_effect(raw)
         cls.frames = run(raw, 6)
         cls.folder = tempfile.TemporaryDirectory()
@@ -119,7 +135,27 @@ class Exports(unittest.TestCase):
         import pyarrow.parquet as pq
 
         table = pq.read_table(self.written("a.parquet"))
-        wanted = ["frame", "time", "id", "parent_id", "group", "age", "lifetime", "x", "y", "z", "vx", "vy", "vz", "radius", "r", "g", "b", "opacity", "warmth"]
+        wanted = [
+            "frame",
+            "time",
+            "id",
+            "parent_id",
+            "group",
+            "age",
+            "lifetime",
+            "x",
+            "y",
+            "z",
+            "vx",
+            "vy",
+            "vz",
+            "radius",
+            "r",
+            "g",
+            "b",
+            "opacity",
+            "warmth",
+        ]
         self.assertEqual(table.column_names, wanted)
         self.assertEqual(table.num_rows, sum(frame.count for frame in self.frames[4:7]))
         self.assertEqual(set(table["group"].to_pylist()), {"A", "B"})
@@ -140,19 +176,30 @@ class Exports(unittest.TestCase):
         vertex = PlyData.read(str(path))["vertex"]
         np.testing.assert_array_equal(vertex["z"], self.frames[4].columns["position"][:, 2])
         self.written("many.ply")
-        self.assertEqual(sorted(file.name for file in Path(self.folder.name).glob("many*")), ["many.0004.ply", "many.0005.ply", "many.0006.ply"])
+        self.assertEqual(
+            sorted(file.name for file in Path(self.folder.name).glob("many*")),
+            ["many.0004.ply", "many.0005.ply", "many.0006.ply"],
+        )
 
     def test_usd_by_its_validator(self) -> None:
         from pxr import Usd, UsdGeom, UsdValidation
 
         stage = Usd.Stage.Open(str(self.written("a.usdc")))
         context = UsdValidation.ValidationContext(UsdValidation.ValidationRegistry().GetOrLoadAllValidators())
-        errors = [error for error in context.Validate(stage) if error.GetType() == UsdValidation.ValidationErrorType.Error]
+        errors = [
+            error
+            for error in context.Validate(stage)
+            if error.GetType() == UsdValidation.ValidationErrorType.Error
+        ]
         self.assertEqual([error.GetMessage() for error in errors], [])
         points = UsdGeom.Points(stage.GetPrimAtPath("/Effect/Particles"))
-        self.assertEqual((stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetTimeCodesPerSecond()), (4, 6, 24))
+        self.assertEqual(
+            (stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetTimeCodesPerSecond()), (4, 6, 24)
+        )
         for frame in self.frames[4:7]:
-            np.testing.assert_array_equal(np.array(points.GetPointsAttr().Get(frame.number)), frame.columns["position"])
+            np.testing.assert_array_equal(
+                np.array(points.GetPointsAttr().Get(frame.number)), frame.columns["position"]
+            )
             self.assertEqual(len(points.GetIdsAttr().Get(frame.number)), frame.count)
             self.assertEqual(len(points.GetWidthsAttr().Get(frame.number)), frame.count)
 

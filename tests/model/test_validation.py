@@ -27,7 +27,9 @@ def refused(raw: Any) -> str:
 
 class Refusals(unittest.TestCase):
     def change(self, path: list[Any], value: Any) -> dict[str, Any]:
-        raw = copy.deepcopy(document(rule({"kind": "gravity"}, label="Fall", condition=compare("age", "above", 1.0))))
+        raw = copy.deepcopy(
+            document(rule({"kind": "gravity"}, label="Fall", condition=compare("age", "above", 1.0)))
+        )
         node: Any = raw
         for key in path[:-1]:
             node = node[key]
@@ -37,14 +39,30 @@ class Refusals(unittest.TestCase):
     def test_each_names_its_place(self) -> None:
         cases: list[tuple[list[Any], Any, str]] = [
             (["nme"], "x", "unknown field 'nme'; did you mean 'name'?"),
-            (["rules", 0, "acions"], [], "rule 1 'Fall', acions: unknown field 'acions'; did you mean 'actions'?"),
-            (["sources", 0, "lifetime"], -2.0, "source 1 'Source', lifetime: may become -2 s, but cannot be below 0"),
+            (
+                ["rules", 0, "acions"],
+                [],
+                "rule 1 'Fall', acions: unknown field 'acions'; did you mean 'actions'?",
+            ),
+            (
+                ["sources", 0, "lifetime"],
+                -2.0,
+                "source 1 'Source', lifetime: may become -2 s, but cannot be below 0",
+            ),
             (["sources", 0, "lifetime"], {"kind": "spread", "value": 1.0, "spread": 3.0}, "may become -2 s"),
             (["sources", 0, "group"], "gone", "source 1 'Source', group: there is no group called 'gone'"),
             (["sources", 0, "shape"], "pont", "there is no shape called 'pont'; did you mean 'point'?"),
             (["rules", 0, "who"], ["b"], "rule 1 'Fall', who: there is no group called 'b'"),
-            (["rules", 0, "actions", 0, "kind"], "gravty", "rule 1 'Fall', action 1: there is no kind 'gravty' here; did you mean 'gravity'?"),
-            (["rules", 0, "condition", "threshold"], [1.0, 2.0, 3.0], "condition, threshold: has to be a single number"),
+            (
+                ["rules", 0, "actions", 0, "kind"],
+                "gravty",
+                "rule 1 'Fall', action 1: there is no kind 'gravty' here; did you mean 'gravity'?",
+            ),
+            (
+                ["rules", 0, "condition", "threshold"],
+                [1.0, 2.0, 3.0],
+                "condition, threshold: has to be a single number",
+            ),
             (["rules", 0, "condition", "threshold"], "1", "threshold"),
             (["rules", 0, "condition", "quantity"], {}, "has to say its kind"),
             (["clock", "duration"], -1.0, "clock, duration: is -1, but cannot be below 0.04"),
@@ -68,7 +86,9 @@ class Refusals(unittest.TestCase):
         circle = document(groups=["a", "b"])
         circle["groups"][0]["parent"], circle["groups"][1]["parent"] = "b", "a"
         self.assertIn("in a circle", refused(circle))
-        self.assertIn("every particle already has", refused(document(attributes=[{"id": "radius", "label": "R"}])))
+        self.assertIn(
+            "every particle already has", refused(document(attributes=[{"id": "radius", "label": "R"}]))
+        )
 
     def test_not_a_document(self) -> None:
         self.assertIn("is not JSON", refused("{"))
@@ -88,8 +108,33 @@ class Refusals(unittest.TestCase):
         self.assertEqual(caught.exception.problems[1].path, ("rules", 0, "actions", 1, "shape"))
 
     @settings(max_examples=150, deadline=None, derandomize=True)
-    @given(st.recursive(st.none() | st.booleans() | st.floats() | st.text(max_size=5), lambda inner: st.lists(inner, max_size=3) | st.dictionaries(
-        st.sampled_from(["kind", "rules", "sources", "clock", "groups", "id", "value", "condition", "who", "x"]), inner, max_size=4), max_leaves=12))  # fmt: skip
+    @given(
+        st.recursive(
+            st.none() | st.booleans() | st.floats() | st.text(max_size=5),
+            lambda inner: (
+                st.lists(inner, max_size=3)
+                | st.dictionaries(
+                    st.sampled_from(
+                        [
+                            "kind",
+                            "rules",
+                            "sources",
+                            "clock",
+                            "groups",
+                            "id",
+                            "value",
+                            "condition",
+                            "who",
+                            "x",
+                        ]
+                    ),
+                    inner,
+                    max_size=4,
+                )
+            ),
+            max_leaves=12,
+        )
+    )
     def test_anything_is_either_read_or_refused(self, raw: Any) -> None:
         try:
             read_effect(json.dumps(raw))
@@ -109,10 +154,16 @@ class Reading(unittest.TestCase):
 
     def test_empty_document_has_defaults(self) -> None:
         effect = read_effect({})
-        self.assertEqual((effect.clock.frames_per_second, effect.clock.last_frame, effect.rules), (24.0, 120, []))
+        self.assertEqual(
+            (effect.clock.frames_per_second, effect.clock.last_frame, effect.rules), (24.0, 120, [])
+        )
 
     def test_older_formats_are_lifted(self) -> None:
-        STEPS[0] = lambda old: {**{key: value for key, value in old.items() if key != "title"}, "format": 1, "name": old["title"]}
+        STEPS[0] = lambda old: {
+            **{key: value for key, value in old.items() if key != "title"},
+            "format": 1,
+            "name": old["title"],
+        }
         try:
             self.assertEqual(read_effect({"format": 0, "title": "Old"}).name, "Old")
             self.assertEqual(migrate({"format": 1, "name": "x"}), {"format": 1, "name": "x"})

@@ -104,7 +104,9 @@ class Baking(StoreCase):
 
     def test_asking_twice_gives_the_same_trial(self) -> None:
         row = self.library.create(self.effect)
-        self.assertEqual(self.bakes.open_trial(row.id, self.effect).id, self.bakes.open_trial(row.id, self.effect).id)
+        self.assertEqual(
+            self.bakes.open_trial(row.id, self.effect).id, self.bakes.open_trial(row.id, self.effect).id
+        )
 
     def test_frames_and_counts_arrive_together(self) -> None:
         self.bakes.begin("k", 9)
@@ -144,7 +146,9 @@ class Trouble(StoreCase):
         # SQLite's own limit on pages stands for a disk without room.
         from sqlalchemy import event
 
-        event.listen(self.database.engine, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}"))
+        event.listen(
+            self.database.engine, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}")
+        )
         self.database.engine.dispose()
         with self.assertRaises(StorageError) as caught:
             for name in range(50):
@@ -171,7 +175,9 @@ class Trouble(StoreCase):
             "    row = library.save(row.id, effect.model_copy(update={'name': str(row.revision)}), row.revision); print(row.id, row.revision, flush=True)"
         )
         root = Path(__file__).resolve().parents[2]
-        process = subprocess.Popen([sys.executable, "-c", script, str(self.folder)], stdout=subprocess.PIPE, text=True, cwd=root)
+        process = subprocess.Popen(
+            [sys.executable, "-c", script, str(self.folder)], stdout=subprocess.PIPE, text=True, cwd=root
+        )
         assert process.stdout is not None
         lines = [process.stdout.readline() for _ in range(20)]
         os.kill(process.pid, signal.SIGKILL)

@@ -71,7 +71,11 @@ class Effects(ApiCase):
         self.assertGreater(self.client.get(f"/api/trials/{trial['id']}/stats").json()[-1]["count"], 100)
         poster = None
         for _ in range(100):
-            poster = next(effect["poster"] for effect in self.client.get("/api/effects").json() if effect["id"] == new["id"])
+            poster = next(
+                effect["poster"]
+                for effect in self.client.get("/api/effects").json()
+                if effect["id"] == new["id"]
+            )
             if poster:
                 break
             time.sleep(0.05)
@@ -80,14 +84,21 @@ class Effects(ApiCase):
     def test_save_conflict_and_versions(self) -> None:
         effect = self.made(document())
         raw = self.client.get(f"/api/effects/{effect}").json()["document"]
-        saved = self.client.put(f"/api/effects/{effect}", json={"revision": 1, "document": raw | {"name": "mine"}})
+        saved = self.client.put(
+            f"/api/effects/{effect}", json={"revision": 1, "document": raw | {"name": "mine"}}
+        )
         self.assertEqual(saved.json()["revision"], 2)
-        other = self.client.put(f"/api/effects/{effect}", json={"revision": 1, "document": raw | {"name": "theirs"}})
+        other = self.client.put(
+            f"/api/effects/{effect}", json={"revision": 1, "document": raw | {"name": "theirs"}}
+        )
         self.assertEqual(other.status_code, 409)
         self.assertIn("changed somewhere else", other.json()["detail"])
         self.assertEqual(self.client.get(f"/api/effects/{effect}/versions/1").json()["name"], "test")
         self.client.put(f"/api/effects/{effect}/versions/1", json={"name": "first"})
-        self.assertEqual([version["name"] for version in self.client.get(f"/api/effects/{effect}/versions").json()], [None, "first"])
+        self.assertEqual(
+            [version["name"] for version in self.client.get(f"/api/effects/{effect}/versions").json()],
+            [None, "first"],
+        )
 
     def test_copy_and_delete(self) -> None:
         effect = self.made(document())
@@ -103,7 +114,11 @@ class Effects(ApiCase):
         self.assertEqual(answer.status_code, 422)
         self.assertEqual(answer.json()["problems"][0]["path"], ["rules", 0, "actions", 0, "shape"])
         self.assertIn("rule 1 'Solid'", answer.json()["detail"])
-        nan = self.client.put(f"/api/effects/{effect}", content='{"revision": 1, "document": {"clock": {"duration": NaN}}}', headers={"content-type": "application/json"})
+        nan = self.client.put(
+            f"/api/effects/{effect}",
+            content='{"revision": 1, "document": {"clock": {"duration": NaN}}}',
+            headers={"content-type": "application/json"},
+        )
         self.assertEqual(nan.status_code, 422)
         self.assertEqual(self.client.get(f"/api/effects/{effect}").json()["revision"], 1)
 
@@ -124,8 +139,15 @@ class Trials(ApiCase):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        move = rule({"kind": "move", "group": "b"}, trigger="once", condition=compare("speed", "above", 3.0), label="Fast")
-        raw = document(move, count=200, groups=["a", "b"], speed={"kind": "spread", "value": 3.0, "spread": 1.0})
+        move = rule(
+            {"kind": "move", "group": "b"},
+            trigger="once",
+            condition=compare("speed", "above", 3.0),
+            label="Fast",
+        )
+        raw = document(
+            move, count=200, groups=["a", "b"], speed={"kind": "spread", "value": 3.0, "spread": 1.0}
+        )
         cls.effect = cls.client.post("/api/effects", json={"document": raw}).json()["id"]
         cls.trial = cls.client.post(f"/api/effects/{cls.effect}/trials", json={}).json()["id"]
         for _ in range(300):
@@ -144,12 +166,19 @@ class Trials(ApiCase):
     def test_counts_agree_with_a_highlight(self) -> None:
         stats = self.client.get(f"/api/trials/{self.trial}/stats?start=10").json()[0]
         test = {"condition": compare("speed", "above", 3.0), "who": []}
-        head, arrays = unpack(self.client.post(f"/api/trials/{self.trial}/frames/10/highlight", json=test).content)
+        head, arrays = unpack(
+            self.client.post(f"/api/trials/{self.trial}/frames/10/highlight", json=test).content
+        )
         self.assertEqual((head["count"], head["of"]), (stats["population"][1], 200))
         self.assertEqual(len(arrays["ids"]), head["count"])
 
     def test_histogram(self) -> None:
-        reading = {"quantity": {"kind": "speed"}, "who": ["b"], "comparison": "above", "threshold": {"kind": "fixed", "value": 3.5}}
+        reading = {
+            "quantity": {"kind": "speed"},
+            "who": ["b"],
+            "comparison": "above",
+            "threshold": {"kind": "fixed", "value": 3.5},
+        }
         found = self.client.post(f"/api/trials/{self.trial}/frames/10/histogram", json=reading).json()
         self.assertEqual(sum(found["counts"]) + found["outside"], found["total"])
         self.assertTrue(0 < found["passing"] < found["total"])
@@ -157,20 +186,35 @@ class Trials(ApiCase):
 
     def test_probe_and_track(self) -> None:
         found = self.client.get(f"/api/trials/{self.trial}/frames/10/particles/7").json()
-        self.assertEqual([event["what"] for event in found["story"]][0], "birth")
+        self.assertEqual(next(event["what"] for event in found["story"]), "birth")
         reason = found["now"]["reasons"][0]
         self.assertEqual(reason["holds"], reason["tests"][0]["value"] > reason["tests"][0]["threshold"])
         series = self.client.get(f"/api/trials/{self.trial}/particles/7/track?columns=speed,height").json()
         self.assertEqual(len(series["speed"]), 49)
         np.testing.assert_allclose(np.diff(series["height"]), series["speed"][0] / 24, rtol=1e-3)
-        self.assertEqual(self.client.get(f"/api/trials/{self.trial}/frames/10/particles/99999").status_code, 404)
+        self.assertEqual(
+            self.client.get(f"/api/trials/{self.trial}/frames/10/particles/99999").status_code, 404
+        )
 
     def test_pieces_are_as_strict_as_documents(self) -> None:
-        for body in ({"condition": {"kind": "comparr"}}, {"condition": {"kind": "compare", "x": 1}}, {"condition": compare("age", "above", "1")}):
-            self.assertEqual(self.client.post(f"/api/trials/{self.trial}/frames/3/highlight", json=body).status_code, 422)
+        for body in (
+            {"condition": {"kind": "comparr"}},
+            {"condition": {"kind": "compare", "x": 1}},
+            {"condition": compare("age", "above", "1")},
+        ):
+            self.assertEqual(
+                self.client.post(f"/api/trials/{self.trial}/frames/3/highlight", json=body).status_code, 422
+            )
         gone = {"condition": {"kind": "holds", "quantity": {"kind": "touching", "shape": "gone"}}}
-        self.assertEqual(self.client.post(f"/api/trials/{self.trial}/frames/3/highlight", json=gone).status_code, 404)
-        self.assertEqual(self.client.post(f"/api/trials/{self.trial}/frames/3/highlight", json={"who": ["gone"]}).status_code, 404)
+        self.assertEqual(
+            self.client.post(f"/api/trials/{self.trial}/frames/3/highlight", json=gone).status_code, 404
+        )
+        self.assertEqual(
+            self.client.post(
+                f"/api/trials/{self.trial}/frames/3/highlight", json={"who": ["gone"]}
+            ).status_code,
+            404,
+        )
 
     def test_the_same_document_is_computed_once(self) -> None:
         self.assertEqual(self.run_trial(self.effect)["id"], self.trial)
@@ -253,7 +297,11 @@ class Meshes(ApiCase):
         answer = self.client.post("/api/assets", files={"file": ("cairn.glb", data)})
         self.assertEqual(answer.status_code, 201, answer.text)
         asset = answer.json()
-        raw = document(shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": asset["id"]}], source={"shape": "m", "placement": {"kind": "surface"}}, count=50)
+        raw = document(
+            shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": asset["id"]}],
+            source={"shape": "m", "placement": {"kind": "surface"}},
+            count=50,
+        )
         trial = self.run_trial(self.made(raw))
         self.assertEqual(trial["findings"], [])
         head, arrays = unpack(self.client.get(f"/api/trials/{trial['id']}/shapes").content)
@@ -261,7 +309,12 @@ class Meshes(ApiCase):
         self.assertEqual(len(arrays["1/faces"]), asset["triangles"])
 
     def test_damaged_files_are_refused_in_words(self) -> None:
-        for name, data in (("x.obj", b"nothing"), ("x.exe", b"MZ"), ("x.glb", b"glTF" + b"\xff" * 100), ("../../x.ply", b"ply\nformat ascii 1.0\nend_header\n")):
+        for name, data in (
+            ("x.obj", b"nothing"),
+            ("x.exe", b"MZ"),
+            ("x.glb", b"glTF" + b"\xff" * 100),
+            ("../../x.ply", b"ply\nformat ascii 1.0\nend_header\n"),
+        ):
             answer = self.client.post("/api/assets", files={"file": (name, data)})
             self.assertEqual(answer.status_code, 422, name)
             self.assertTrue(len(answer.json()["detail"]) > 10)
@@ -271,9 +324,16 @@ class Meshes(ApiCase):
 class Security(ApiCase):
     def test_only_this_host_and_its_own_pages(self) -> None:
         self.assertEqual(self.client.get("/api/effects", headers={"host": "evil.example"}).status_code, 403)
-        self.assertEqual(self.client.get("/api/effects", headers={"origin": "http://evil.example"}).status_code, 403)
+        self.assertEqual(
+            self.client.get("/api/effects", headers={"origin": "http://evil.example"}).status_code, 403
+        )
         self.assertEqual(self.client.get("/api/effects", headers={"origin": HOST}).status_code, 200)
-        with self.assertRaises(WebSocketDisconnect), self.client.websocket_connect("/api/live", headers={"origin": "http://evil.example", "host": HOST[7:]}):
+        with (
+            self.assertRaises(WebSocketDisconnect),
+            self.client.websocket_connect(
+                "/api/live", headers={"origin": "http://evil.example", "host": HOST[7:]}
+            ),
+        ):
             pass
 
     def test_unknown_paths(self) -> None:
@@ -287,8 +347,12 @@ class Tokens(ApiCase):
 
     def test_a_token_is_asked_for(self) -> None:
         self.assertEqual(self.client.get("/api/effects").status_code, 403)
-        self.assertEqual(self.client.get("/api/effects", headers={"authorization": "Bearer wrong"}).status_code, 403)
-        self.assertEqual(self.client.get("/api/effects", headers={"authorization": "Bearer winter"}).status_code, 200)
+        self.assertEqual(
+            self.client.get("/api/effects", headers={"authorization": "Bearer wrong"}).status_code, 403
+        )
+        self.assertEqual(
+            self.client.get("/api/effects", headers={"authorization": "Bearer winter"}).status_code, 200
+        )
         self.assertEqual(self.client.get("/api/effects?token=winter").status_code, 200)
 
 
