@@ -15,7 +15,7 @@ Points = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Tree:
-    """A flat bounding volume hierarchy; triangles are in its order, (f, 9) float64."""
+    """A flat bounding volume hierarchy; triangles are in its order, (f, 13) float64: corners, unit normal, twice the area."""
 
     triangles: NDArray[np.float64]
     bounds: NDArray[np.float64]
@@ -55,7 +55,10 @@ class Geometry:
     def tree(self) -> Tree:
         corners = self.corners
         order, bounds, links = tree.build(corners.min(axis=1), corners.max(axis=1))
-        return Tree(np.ascontiguousarray(corners[order].reshape(-1, 9)), bounds, links)
+        size = 2.0 * self.areas
+        normals = self._crosses / np.maximum(size, 1e-30)[:, None]
+        triangles = np.concatenate([corners.reshape(-1, 9), normals, size[:, None]], axis=1)
+        return Tree(np.ascontiguousarray(triangles[order]), bounds, links)
 
     def on_surface(self, u: NDArray[np.float32]) -> tuple[Points, Points]:
         """Points spread evenly by area and their normals, from uniform numbers u (n, ≥ 3)."""

@@ -7,8 +7,11 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import tree
+from hailridge.core.kernels import contact, motion, noise, philox, tree
 from hailridge.core.kernels.compiling import KERNELS
+
+MODULES = (contact, motion, noise, philox, tree)
+"""Every module with kernels; importing it is what registers them."""
 
 
 def _arguments() -> dict[str, tuple[object, ...]]:
@@ -18,7 +21,7 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     points, three, one = np.zeros((1, 3), np.float32), np.zeros((1, 3), np.float32), np.zeros(1, np.float32)
     corners = np.array([[[0, 0, 0], [1, 0, 0], [0, 0, 1]]], np.float64)
     _order, bounds, links = tree.build(corners.min(axis=1), corners.max(axis=1))
-    triangles = corners.reshape(-1, 9)
+    triangles = np.zeros((1, 13))
     table = np.zeros((1, 5))
     varied = np.zeros((1, 1), np.float32)
     return {
@@ -44,9 +47,9 @@ def warm(progress: Callable[[str, int, int], None] | None = None, quietly: bool 
     """
     started = time.perf_counter()
     arguments = _arguments()
-    missing = [kernel.name for kernel in KERNELS if kernel.name not in arguments]
-    if missing and not quietly:
-        raise LookupError(f"no warm-up arguments for the kernels {missing}; they would compile at the first play")
+    odd = {kernel.name for kernel in KERNELS} ^ set(arguments)
+    if odd and not quietly:
+        raise LookupError(f"kernels and warm-up arguments do not match: {sorted(odd)}; some would compile at the first play")
     total = 2 * len(KERNELS)
     for index, kernel in enumerate(KERNELS):
         for twin, build in enumerate((kernel.serial, kernel.parallel)):

@@ -27,7 +27,7 @@ class Obstacles:
         self.slots = {scene.shape_index[shape]: slot for slot, shape in enumerate(sorted(named, key=lambda name: scene.shape_index[name]))}
         self.shapes = np.array(list(self.slots), np.int16)
         self.table = np.zeros((len(self.slots), 5), np.float64)
-        triangles, bounds, links = [np.empty((0, 9))], [np.empty((0, 6))], [np.empty((0, 2), np.int32)]
+        triangles, bounds, links = [np.empty((0, 13))], [np.empty((0, 6))], [np.empty((0, 2), np.int32)]
         nodes = faces = 0
         for shape, slot in self.slots.items():
             geometry = scene.geometries[shape]

@@ -18,6 +18,9 @@ SMALLEST_RADIUS = 1e-4
 SKIN = 1e-6
 """Metres kept between a particle and what it touched."""
 
+AT_REST = 1e-16
+"""Square metres; what is left of a way shorter than a hundredth of a micrometre is not looked at again."""
+
 MOST_TOUCHES = 8
 """Touches resolved in one step; what is left of the way after that is not moved."""
 
@@ -63,14 +66,13 @@ def _meets_edge(px, py, pz, dx, dy, dz, radius, ax, ay, az, bx, by, bz):  # type
 
 @helper
 def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyped-def]
-    """First touch of a swept ball with a triangle: (t, nx, ny, nz), normal toward the ball; t = 2 when none."""
-    ux, uy, uz = t[3] - t[0], t[4] - t[1], t[5] - t[2]
-    vx, vy, vz = t[6] - t[0], t[7] - t[1], t[8] - t[2]
-    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-    size = np.sqrt(nx * nx + ny * ny + nz * nz)
+    """First touch of a swept ball with a triangle: (t, nx, ny, nz), normal toward the ball; t = 2 when none.
+
+    t holds three corners, the unit normal and twice the area.
+    """
+    nx, ny, nz, size = t[9], t[10], t[11], t[12]
     best, bx, by, bz = 2.0, 0.0, 0.0, 0.0
     if size > 0.0:
-        nx, ny, nz = nx / size, ny / size, nz / size
         side = (px - t[0]) * nx + (py - t[1]) * ny + (pz - t[2]) * nz
         toward = dx * nx + dy * ny + dz * nz
         if side < 0.0 or (side == 0.0 and toward > 0.0):
@@ -219,7 +221,7 @@ def _resolve(
             else:
                 dx, dy, dz = (hx + kx * left * 0.5) * rest, (hy + ky * left * 0.5) * rest, (hz + kz * left * 0.5) * rest
             vx, vy, vz = hx + kx * left, hy + ky * left, hz + kz * left
-            if left <= 0.0:
+            if left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST:
                 break
         position[i, 0], position[i, 1], position[i, 2] = px, py, pz
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz

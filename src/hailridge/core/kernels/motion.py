@@ -16,7 +16,8 @@ def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: 
     drag (`drag` 1/s toward the air's velocity, `air` = drag × velocity) are constant within the step and solved exactly, so falls, terminal
     speeds and decay do not depend on the number of steps. `gained` is the change of velocity, for contact to undo a part of.
 
-    velocity, varying, steady, air, displacement, gained (n, 3) float32; drag (n,); piles of pushes that nobody used are empty; spans (n,) or (1,) seconds.
+    velocity, varying, steady, air, displacement, gained (n, 3) float32; drag (n,);
+    spans (n,) or (1,) seconds. Piles of pushes that nobody used are empty.
     """
     one_span = spans.shape[0] == 1
     dragging = drag.shape[0] > 0

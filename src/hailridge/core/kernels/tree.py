@@ -62,7 +62,7 @@ def build(low: Any, high: Any) -> Any:
 
 @helper
 def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
-    """Closest point of triangle t (9 numbers: a, b, c) to p, after Ericson, Real-Time Collision Detection, 5.1.5 (from memory)."""
+    """Closest point of triangle t (its first 9 numbers: a, b, c) to p, after Ericson, Real-Time Collision Detection, 5.1.5 (from memory)."""
     ax, ay, az = t[0], t[1], t[2]
     bax, bay, baz = t[3] - ax, t[4] - ay, t[5] - az
     cax, cay, caz = t[6] - ax, t[7] - ay, t[8] - az
@@ -102,7 +102,7 @@ def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
 
 
 def _closest(points: Any, triangles: Any, bounds: Any, links: Any, out: Any, distances: Any) -> None:
-    """Closest points of the mesh: points (n, 3) float64, triangles (f, 9) in tree order; out (n, 3), distances (n,) float64."""
+    """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64."""
     for i in parallel_range(points.shape[0]):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = np.inf

@@ -1,0 +1,258 @@
+"""What is measured, one function a promise. Set-up stays outside of what is timed; each checks that what it timed did its work."""
+
+from __future__ import annotations
+
+import json
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from statistics import median
+from typing import Any
+
+import numpy as np
+
+from hailridge import demo
+from hailridge.core.assets import MemoryAssets
+from hailridge.core.engine.simulation import Simulation
+from hailridge.model.validation import read_effect
+
+FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+DEMO = "hail-on-the-tin-roof"
+
+
+@dataclass
+class Figure:
+    """One measured number. `goal` is the promise, `better` says which side of it is good."""
+
+    name: str
+    value: float
+    unit: str
+    goal: float
+    better: str = "lower"
+    reference: str = ""
+    ratio: float | None = None
+
+    @property
+    def reached(self) -> bool:
+        return self.value <= self.goal if self.better == "lower" else self.value >= self.goal
+
+
+def timed(work: Callable[[], Any], times: int = 5) -> float:
+    """Median seconds of several runs after one that is not counted."""
+    work()
+    seconds = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        seconds.append(time.perf_counter() - start)
+    return median(seconds)
+
+
+def hail_speed() -> Iterator[Figure]:
+    """The hail demo against real time, and what of it is shards."""
+    effect = read_effect(demo.document(DEMO))
+    made = Simulation(effect, demo.assets())
+    frames = list(made.frames())
+    assert len(frames) == 121 and frames[-1].population[2] > 5000
+    seconds = timed(lambda: list(Simulation(effect, demo.assets()).frames()))
+    told = f"{made.moment.particles.next_id:,} particles born in 120 frames; real time is 5 s"
+    yield Figure("hail demo, faster than real time", 5.0 / seconds, "×", 8.0, "higher", told, 5.0 / seconds)
+
+
+def fixed_cost() -> Iterator[Figure]:
+    """A step of the demo's rules with 100 particles."""
+    raw = demo.document(DEMO)
+    raw["sources"][0]["emission"] = {"kind": "burst", "count": 100}
+    raw["clock"]["duration"] = 2.0
+    raw["rules"] = [rule for rule in raw["rules"] if rule["id"] != "shatter"] + [
+        {
+            "id": "watch",
+            "trigger": "contact",
+            "condition": {"kind": "compare", "quantity": {"kind": "impact_speed"}, "threshold": 999.0},
+            "actions": [{"kind": "remove"}],
+        }
+    ]
+    effect = read_effect(raw)
+    steps = effect.clock.last_frame
+
+    def work() -> None:
+        frames = list(Simulation(effect, demo.assets()).frames())
+        assert frames[-1].count >= 95
+
+    yield Figure("a step of the demo's 8 rules, 100 particles", timed(work, 9) / steps * 1000, "ms", 1.0, "lower", "frame recording included")
+
+
+def linear_growth() -> Iterator[Figure]:
+    """Falling particles from ten thousand to a million."""
+    costs, size = {}, 0
+    source = {"id": "s", "label": "S", "group": "a", "shape": "b", "placement": {"kind": "inside"}, "lifetime": 99.0}
+    for count in (10_000, 100_000, 1_000_000):
+        raw = {
+            "clock": {"duration": 10.0, "particle_budget": 2_000_000},
+            "groups": [{"id": "a", "label": "A"}],
+            "shapes": [{"kind": "box", "id": "b", "label": "B", "size": [10.0, 10.0, 10.0]}],
+            "sources": [source | {"emission": {"kind": "burst", "count": count}}],
+            "rules": [{"id": "fall", "actions": [{"kind": "gravity"}, {"kind": "drag"}]}],
+        }
+        made = Simulation(read_effect(raw), MemoryAssets(), record=False)
+        steps = 40 if count < 1_000_000 else 12
+        made.next_frame()
+        made.next_frame()
+        start = time.perf_counter()
+        for _ in range(steps):
+            made.next_frame()
+        costs[count] = (time.perf_counter() - start) / steps
+        assert made.moment.count == count
+        size = made.moment.particles.bytes_per_particle()
+    each = {count: seconds / count * 1e9 for count, seconds in costs.items()}
+    told = ", ".join(f"{count:,}: {seconds * 1000:.2f} ms" for count, seconds in costs.items())
+    growth = each[1_000_000] / each[100_000]
+    yield Figure("step cost a particle, 1 000 000 against 100 000", growth, "×", 1.5, "lower", told, growth)
+    yield Figure("step of 1 000 000 falling particles", costs[1_000_000] * 1000, "ms", 200.0, "lower", f"{each[1_000_000]:.0f} ns a particle")
+    yield Figure("state of a particle", float(size), "bytes", 200.0, "lower", "rule memory included, two pushes")
+
+
+class Client:
+    """A plain HTTP client for the running server."""
+
+    def __init__(self, port: int) -> None:
+        self.url = f"http://127.0.0.1:{port}"
+
+    def get(self, path: str) -> bytes:
+        body: bytes = urllib.request.urlopen(self.url + path, timeout=30).read()
+        return body
+
+    def json(self, path: str, body: Any = None, method: str | None = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self.url + path, data, {"Content-Type": "application/json"}, method=method)
+        return json.loads(urllib.request.urlopen(request, timeout=30).read())
+
+
+@contextmanager
+def server() -> Iterator[tuple[Client, float]]:
+    """The application on an empty data folder; also the seconds from its start to its first answer."""
+    with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+        probe.close()
+        start = time.perf_counter()
+        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", folder, "--port", str(port)]
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        client = Client(port)
+        try:
+            while True:
+                try:
+                    client.get("/api/effects")
+                    break
+                except OSError:
+                    time.sleep(0.01)
+            yield client, time.perf_counter() - start
+        finally:
+            process.terminate()
+            process.wait()
+
+
+def serving() -> Iterator[Figure]:
+    """Edits, scrubbing and answers over HTTP, as the page asks for them."""
+    with server() as (client, started):
+        yield Figure("warm start to serving", started, "s", 3.0, "lower", "process start to first answer, demos put into the library")
+        effect = client.json("/api/effects")[0]["id"]
+        document = client.json(f"/api/effects/{effect}")["document"]
+        computed(client, effect, document, 120)
+        edits = []
+        for value in (8.0, 9.9, 10.4, 11.2, 12.0):
+            document["rules"][2]["condition"]["threshold"]["value"] = value
+            start = time.perf_counter()
+            trial = computed(client, effect, document, 48)
+            assert len(client.get(f"/api/trials/{trial}/frames/48")) > 10_000
+            edits.append(time.perf_counter() - start)
+        yield Figure("an edit: frame 48 exact again", median(edits) * 1000, "ms", 500.0, "lower", "asked until delivered, over HTTP")
+        trial = computed(client, effect, document, 120)
+        scrubs = [elapsed(lambda n=n: client.get(f"/api/trials/{trial}/frames/{n}")) for n in (100, 10, 60, 118, 33, 77, 48, 90, 20, 110)]
+        yield Figure("scrubbing to a computed frame", median(scrubs) * 1000, "ms", 50.0, "lower", f"slowest {max(scrubs) * 1000:.0f} ms")
+        yield answers_while_computing(client, effect, document)
+
+
+def elapsed(work: Callable[[], Any]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def computed(client: Client, effect: str, document: Any, frame: int) -> str:
+    """Ask for a trial and wait until a frame of it is computed."""
+    trial: str = client.json(f"/api/effects/{effect}/trials", {"document": document})["id"]
+    while client.json(f"/api/trials/{trial}")["computed"] <= frame:
+        time.sleep(0.004)
+    return trial
+
+
+def answers_while_computing(client: Client, effect: str, document: Any) -> Figure:
+    document["clock"]["duration"] = 60.0
+    document["sources"][0]["emission"]["rate"] = 3000.0
+    trial = computed(client, effect, document, 60)
+    times = []
+    for _ in range(25):
+        times.append(elapsed(lambda: client.json(f"/api/effects/{effect}")))
+        times.append(elapsed(lambda: client.json("/api/catalogue")))
+        times.append(elapsed(lambda: client.json(f"/api/trials/{trial}")))
+    assert client.json(f"/api/trials/{trial}")["state"] == "computing"
+    client.json(f"/api/effects/{effect}/stop", {})
+    return Figure(
+        "an answer while a run is computing", median(times) * 1000, "ms", 50.0, "lower", f"nine in ten within {np.quantile(times, 0.9) * 1000:.0f} ms"
+    )
+
+
+def first_picture() -> Iterator[Figure]:
+    """From opening the demo on a warm server to its first picture, in headless Chromium without a graphics card."""
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        seconds = []
+        for _ in range(3):
+            with server() as (client, _started):
+                # The workers load their kernels while a person is still looking at the library.
+                time.sleep(2.5)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.goto(client.url)
+                page.get_by_role("heading", name="Hail on the tin roof").wait_for()
+                start = time.perf_counter()
+                page.get_by_role("heading", name="Hail on the tin roof").click()
+                page.locator('[data-testid=stage][data-frame="0"]').wait_for()
+                seconds.append(time.perf_counter() - start)
+                page.close()
+        browser.close()
+    yield Figure(
+        "first start: opening the demo to its first picture", median(seconds), "s", 2.0, "lower", "nothing computed before; software rendering"
+    )
+
+
+def thread_scaling() -> Iterator[Figure]:
+    """Not a promise: contact with two threads against one, to see that the parallel build is one."""
+    import numba
+
+    effect = read_effect(demo.document(DEMO))
+
+    def motion(threads: int) -> float:
+        numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
+        best = []
+        for _ in range(3):
+            made = Simulation(effect, demo.assets())
+            list(made.frames())
+            best.append(made.clocking.seconds["motion and contact"])
+        return min(best)
+
+    one, two = motion(1), motion(2)
+    yield Figure(
+        "motion and contact, one thread against two", one / two, "×", 1.0, "higher", f"{one * 1000:.0f} ms against {two * 1000:.0f} ms", one / two
+    )
+
+
+ALL = [hail_speed, fixed_cost, linear_growth, thread_scaling, serving, first_picture]

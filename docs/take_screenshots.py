@@ -1,0 +1,102 @@
+"""Retakes docs/screenshots from the demo data, at 1280 × 800, in headless Chromium."""
+
+from __future__ import annotations
+
+import re
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+TARGET = Path(__file__).resolve().parent / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+
+
+def shoot(page: Page, name: str) -> None:
+    page.mouse.move(640, 20)
+    page.wait_for_timeout(700)
+    page.screenshot(path=TARGET / f"{name}.png")
+    print(name)
+
+
+def seek(page: Page, frame: int) -> None:
+    page.get_by_test_id("frame").fill(str(frame))
+    page.get_by_test_id("frame").press("Enter")
+    page.locator(f'[data-testid=stage][data-frame="{frame}"]').wait_for()
+    page.evaluate("document.activeElement.blur()")
+
+
+def take(page: Page, url: str) -> None:
+    page.goto(url)
+    page.get_by_role("heading", name="Hail on the tin roof").click()
+    page.get_by_text("all frames computed").wait_for()
+    seek(page, 66)
+    page.locator("[data-item='rules/fall']").scroll_into_view_if_needed()
+    page.get_by_role("main", name="Score").evaluate("node => node.scrollTo(0, document.querySelector(\"[data-item='sources/squall']\").offsetTop - 70)")
+    shoot(page, "studio")
+    page.get_by_role("listitem", name="Shatter").get_by_role("button", name=re.compile("^Threshold")).click()
+    page.get_by_role("slider", name=re.compile("distribution")).wait_for()
+    shoot(page, "threshold")
+    page.keyboard.press("Escape")
+    page.get_by_role("listitem", name="Stones melt").locator("[data-count]").click()
+    shoot(page, "ringed")
+    page.get_by_role("button", name="unpin").click()
+    stage = page.get_by_test_id("stage").bounding_box()
+    assert stage
+    for x in range(30, 80, 4):
+        page.mouse.click(stage["x"] + stage["width"] * x / 100, stage["y"] + stage["height"] * 0.62)
+        page.wait_for_timeout(250)
+        if page.get_by_role("button", name="Let go").count():
+            break
+    shoot(page, "probe")
+    page.get_by_role("button", name="Light", exact=True).click()
+    shoot(page, "light")
+    page.get_by_role("button", name="Dark", exact=True).click()
+    page.keyboard.press("Control+k")
+    shoot(page, "palette")
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="Back to the library").click()
+    page.get_by_role("button", name="New effect", exact=True).click()
+    page.get_by_text("all frames computed").wait_for()
+    seek(page, 50)
+    shoot(page, "new-effect")
+    page.wait_for_timeout(500)
+    page.get_by_role("link", name="Back to the library").click()
+    page.locator("img").nth(1).wait_for()
+    shoot(page, "library")
+
+
+def main() -> int:
+    TARGET.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+        probe.close()
+        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", folder, "--port", str(port)]
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        url = f"http://127.0.0.1:{port}"
+        try:
+            for _ in range(300):
+                try:
+                    urllib.request.urlopen(url, timeout=1)
+                    break
+                except OSError:
+                    time.sleep(0.1)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                take(page, url)
+                browser.close()
+        finally:
+            process.terminate()
+            process.wait()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
