@@ -300,7 +300,9 @@ class Story(BrowserCase):
         page.get_by_role("listitem", name="Solid floor").get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("bounce")
         page.get_by_role("option", name="bounce off a shape").click()
-        chip = page.get_by_role("listitem", name="Solid floor").get_by_role("button", name="Nozzle", exact=True)
+        chip = page.get_by_role("listitem", name="Solid floor").get_by_role(
+            "button", name="Nozzle", exact=True
+        )
         chip.click()
         page.get_by_role("menuitem", name="Slab").click()
         self.saved()
@@ -329,7 +331,9 @@ class Story(BrowserCase):
         page.get_by_label("Name of version 1").fill("as it began")
         page.get_by_label("Name of version 1").press("Tab")
         page.get_by_role("button", name="Take back").click()
-        self.until(lambda: page.get_by_label("Name of the effect").input_value() == "New effect", "the first version")
+        self.until(
+            lambda: page.get_by_label("Name of the effect").input_value() == "New effect", "the first version"
+        )
         page.keyboard.press("Control+z")
         self.until(lambda: page.get_by_label("Name of the effect").input_value() == "Changed", "undone")
 
@@ -350,6 +354,64 @@ class Story(BrowserCase):
         page.get_by_text(re.compile("does nothing yet")).wait_for()
         page.keyboard.press("Control+z")
         page.get_by_text("Nothing to remark").wait_for()
+
+    def test_advisories_offer_a_fix(self) -> None:
+        page = self.page
+        page.goto(self.server.url)
+        page.get_by_role("button", name="New effect", exact=True).click()
+        self.wait_computed()
+        page.get_by_role("button", name="Add group").click()
+        page.get_by_role("tab", name=re.compile("^Advisories")).click()
+        page.get_by_text("The group 'Group' is used nowhere.").wait_for()
+        page.get_by_role("button", name="Remove it").click()
+        page.get_by_text("Nothing to remark").wait_for()
+        self.assertEqual(page.get_by_role("listitem", name="Group", exact=True).count(), 0)
+
+    def test_switching_off_solo_and_duplicating(self) -> None:
+        page = self.open_demo()
+        self.seek(60)
+
+        def choose(entry: str) -> None:
+            self.rule("Gusts").hover()
+            page.get_by_role("button", name="More for Gusts", exact=True).click()
+            page.get_by_role("menuitem", name=entry).click()
+
+        choose("Only this rule")
+        self.saved()
+        self.until(lambda: self.population("Shards") == 0, "no shards without their rule")
+        page.keyboard.press("Control+z")
+        self.until(lambda: self.population("Shards") > 1000, "shards again")
+        choose("Duplicate")
+        self.rule("Gusts 2").wait_for()
+        choose("Switch off")
+        self.rule("Gusts").get_by_text("Switched off: it is not run.").wait_for()
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Control+z")
+        self.until(lambda: self.rule("Gusts 2").count() == 0, "as it was")
+        self.saved()
+
+    def test_the_keyboard_reaches_time_and_stage(self) -> None:
+        page = self.open_demo()
+        page.evaluate("document.activeElement.blur()")
+        frame = page.get_by_test_id("frame")
+        for key, expected in (("End", "120"), (",", "119"), (".", "120"), ("Home", "0")):
+            page.keyboard.press(key)
+            self.until(
+                lambda expected=expected: frame.input_value() == expected, f"{key} goes to frame {expected}"
+            )
+        page.get_by_test_id("strip").focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("PageUp")
+        self.until(lambda: frame.input_value() == "11", "arrows and page keys on the strip")
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("l")
+        self.until(lambda: page.get_by_role("tab", name="Guide").count() == 0, "the lens is folded away")
+        page.keyboard.press("g")
+        page.get_by_label("Search the guide").wait_for()
+        page.get_by_role("button", name="Light", exact=True).click()
+        page.reload()
+        self.assertEqual(page.evaluate("document.documentElement.dataset.tone"), "light")
+        page.get_by_role("button", name="Dark", exact=True).click()
 
     def test_two_tabs(self) -> None:
         first = self.open_demo()

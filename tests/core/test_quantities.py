@@ -87,7 +87,11 @@ class KnownState(unittest.TestCase):
         np.testing.assert_allclose(since[1:], [0.75, 0], atol=1e-6)
 
     def test_random_number_stays_and_depends_on_its_seed(self) -> None:
-        first, again, other = self.read("own_random"), self.read("own_random"), self.read("own_random", seed=1)
+        first, again, other = (
+            self.read("own_random"),
+            self.read("own_random"),
+            self.read("own_random", seed=1),
+        )
         self.assertEqual(first, again)
         self.assertNotEqual(first, other)
 
@@ -114,7 +118,9 @@ class Extents(unittest.TestCase):
         ]
         for amount in amounts:
             with self.subTest(kind=amount["kind"]):
-                effect = read_effect(document(count=2000, source={"lifetime": {"kind": "spread", "value": 2.0, "spread": 1.9}}))
+                effect = read_effect(
+                    document(count=2000, source={"lifetime": {"kind": "spread", "value": 2.0, "spread": 1.9}})
+                )
                 frame = run(effect, 20)[-1]
                 moment = recorded_moment(Scene(effect, MemoryAssets()), frame.columns, frame.count, 20)
                 given = kinds("amount")[amount["kind"]].model_validate(amount)
@@ -125,7 +131,9 @@ class Extents(unittest.TestCase):
                 self.assertEqual(given.width(), 1)  # type: ignore[attr-defined]
 
     def test_colours_have_three_components(self) -> None:
-        raw = document(source={"color": {"kind": "spread", "value": [0.5, 0.6, 0.7], "spread": 0.1}}, count=500)
+        raw = document(
+            source={"color": {"kind": "spread", "value": [0.5, 0.6, 0.7], "spread": 0.1}}, count=500
+        )
         colors = run(raw, 0)[0].columns["color"]
         # The same shift for all channels: a tint gets lighter or darker and keeps its hue.
         np.testing.assert_allclose(colors[:, 1] - colors[:, 0], 0.1, atol=1e-5)

@@ -177,7 +177,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
               <tr>
                 <td className="py-0.5 text-soft">contacts</td>
                 <td />
-                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, the latest at ${short(now.impact_speed)} m/s` : "none"}</td>
+                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, last ${short(now.impact_speed)} m/s` : "none"}</td>
               </tr>
             </tbody>
           </table>

@@ -61,10 +61,11 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
         <Sentence info={info} node={condition} path={path} />
       )}
       {inner && <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} onRemove={onRemove} /></>}
-      <span className="ml-1 inline-flex translate-y-[2px] opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
+      {/* Takes no room of its own, so that an unseen button never breaks a line. */}
+      <span className="relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
         <Menu
           trigger={
-            <button type="button" aria-label="Change this condition" className="rounded px-1 text-xs leading-4 text-soft hover:bg-raised hover:text-text">
+            <button type="button" aria-label="Change this condition" className="absolute -top-0.5 left-0.5 grid size-6 place-items-center rounded bg-panel text-xs text-soft hover:bg-raised hover:text-text">
               ⋯
             </button>
           }

@@ -9,6 +9,7 @@ import { answered, api, type KindInfo } from "@/api/client";
 import { kindOf, moved, type Collection, type Effect, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Popover } from "@/ui/controls";
+import { count } from "@/ui/numbers";
 import { adders, type Adder } from "./adding";
 import { Card, RuleCard } from "./cards";
 import { ScoreContext, useScore, type Surroundings } from "./context";
@@ -165,7 +166,7 @@ function Groups({ effect }: { effect: Effect }) {
                 className="-my-[5px] -mr-[5px] size-6 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-[5px] [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
               />
             }
-            aside={<span className="tabular text-xs text-soft">{population?.[index] ?? ""}</span>}
+            aside={<span className="tabular text-xs text-soft">{population ? count(population[index] ?? 0) : ""}</span>}
           />
         ))}
       </Part>
@@ -261,9 +262,8 @@ function Looks({ effect }: { effect: Effect }) {
         const info = kindOf(catalogue, "look", look.kind);
         if (!info) return null;
         const off = look.enabled === false;
-        const title = info.title.charAt(0).toUpperCase() + info.title.slice(1);
         return (
-          <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} mark={<span className="sr-only">{title}</span>}>
+          <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
             <Sentence info={info} node={look} path={["looks", index]} />
             {look.tint === "amount" && <TintAmount info={info} look={look} index={index} />}
           </Card>

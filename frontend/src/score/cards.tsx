@@ -99,10 +99,12 @@ export function Card({ collection, item, index, info, mark, aside, children, off
               />
             ) : (
               <span className={`${compact ? "" : "truncate"} min-w-0 leading-[1.6]`}>
-                <span className="font-medium" onDoubleClick={() => labelled && setRenaming(true)}>
-                  {name}
-                </span>
-                {compact && <span className="ml-2 text-text/85">{sentence}</span>}
+                {labelled && (
+                  <span className="mr-2 font-medium" onDoubleClick={() => setRenaming(true)}>
+                    {name}
+                  </span>
+                )}
+                {compact && <span className="text-text/85">{sentence}</span>}
               </span>
             )}
             {off && <span className="text-xs text-soft">off</span>}

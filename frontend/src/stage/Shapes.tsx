@@ -46,7 +46,7 @@ function ShapeMesh({ vertices, faces, solid, chosen }: { vertices: Float32Array;
     <group>
       {solid && (
         <mesh geometry={surface} renderOrder={-1}>
-          <meshStandardMaterial color={chosen ? "#4a5d66" : "#39454c"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+          <meshStandardMaterial color={chosen ? "#556a74" : "#424f57"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
         </mesh>
       )}
       <lineSegments geometry={edges}>

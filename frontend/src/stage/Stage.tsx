@@ -34,6 +34,7 @@ const VIEWS: { view: ViewName; label: string }[] = [
 /** Lets the palette and shortcuts move the camera. */
 export const stageView: { look: (view: ViewName) => void } = { look: () => undefined };
 
+/** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
 export function Stage() {
   const shown = usePicture((state) => state.shown);
   const shapes = usePicture((state) => state.shapes);
@@ -45,9 +46,9 @@ export function Stage() {
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
   return (
-    <div className="absolute inset-0 bg-stage" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""}>
+    <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""}>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: true, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
-        <ambientLight intensity={0.75} />
+        <ambientLight intensity={1.05} />
         <directionalLight position={[3, 8, 4]} intensity={1.5} />
         <directionalLight position={[-6, 3, -4]} intensity={0.35} />
         <Ground />
