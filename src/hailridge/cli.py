@@ -35,6 +35,7 @@ def serve(
     """Serve the application."""
     import uvicorn
 
+    from hailridge.core.kernels.compiling import CACHE_FOLDER
     from hailridge.store.database import StorageError
     from hailridge.web.app import create_app
     from hailridge.web.security import LOCAL
@@ -47,6 +48,8 @@ def serve(
         application = create_app(data, hosts=frozenset(LOCAL | {host}), token=token)
     except StorageError as error:
         raise _fail(str(error)) from None
+    if not any(CACHE_FOLDER.glob("kernels/**/*.nbi")):
+        typer.echo("The kernels are not compiled yet: the first run waits for them, up to a minute. 'hailridge warm' compiles them beforehand.")
     typer.echo(f"Hailridge is at http://{host}:{port}" + (f"/?token={token}" if token else ""))
     uvicorn.run(application, host=host, port=port, log_level="warning", ws_per_message_deflate=False)
 

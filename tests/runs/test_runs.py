@@ -100,6 +100,14 @@ class InWorkers(unittest.TestCase):
         short, _ = self.opened(SHORT | {"clock": {"duration": 0.7}})
         self.until(lambda: self.state(short) == "done", "the next run")
 
+    def test_abandoning_takes_the_process_away(self) -> None:
+        job = self.pool.submit({"what": "bake", "key": "stuck", "document": LONG}, "stuck")
+        self.until(lambda: self.computing("stuck"), "it runs")
+        self.pool.abandon("stuck")
+        self.assertIn(job.result.result(10)["state"], ("failed", "stopped"))
+        short, _ = self.opened(SHORT | {"clock": {"duration": 0.8}})
+        self.until(lambda: self.state(short) == "done", "others go on")
+
     def test_stopping_what_only_waits(self) -> None:
         jobs = [
             self.pool.submit({"what": "bake", "key": f"w{n}", "document": LONG}, f"owner {n}")

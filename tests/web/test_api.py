@@ -172,6 +172,23 @@ class Trials(ApiCase):
         self.assertEqual((head["count"], head["of"]), (stats["population"][1], 200))
         self.assertEqual(len(arrays["ids"]), head["count"])
 
+    def test_a_varying_threshold_is_the_same_when_looked_at_later(self) -> None:
+        size = {"kind": "attribute", "attribute": "radius"}
+        varying = compare(size, "above", {"kind": "spread", "value": 0.5, "spread": 0.4})
+        raw = document(
+            rule({"kind": "drag"}, condition=varying, id="slow"),
+            count=500,
+            source={"radius": {"kind": "spread", "value": 0.5, "spread": 0.45}},
+        )
+        trial = self.run_trial(self.made(raw))["id"]
+        held = self.client.get(f"/api/trials/{trial}/stats?start=9").json()[0]["held"][0]
+        condition = self.context.runs.trial(trial).effect.rules[0].condition.model_dump()
+        # Asked for as a piece of the trial's own document, it means the same particles as it did in the run.
+        body = {"condition": condition, "who": [], "path": ["rules", 0, "condition"]}
+        head, _ = unpack(self.client.post(f"/api/trials/{trial}/frames/9/highlight", json=body).content)
+        self.assertEqual(head["count"], held)
+        self.assertTrue(100 < held < 400)
+
     def test_histogram(self) -> None:
         reading = {
             "quantity": {"kind": "speed"},

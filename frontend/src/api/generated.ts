@@ -647,6 +647,8 @@ export interface components {
         /**
          * Reading
          * @description A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run.
+         *
+         *     `path` is the place of the threshold in the trial's document, as in `Test`.
          */
         Reading: {
             /** Comparison */
@@ -656,6 +658,8 @@ export interface components {
              * @default false
              */
             contacts: boolean;
+            /** Path */
+            path?: (string | number)[];
             /** Quantity */
             quantity: {
                 [key: string]: unknown;
@@ -709,13 +713,18 @@ export interface components {
         };
         /**
          * Test
-         * @description Whom to look for: a condition of the trial's document vocabulary, among groups (none: everyone).
+         * @description Whom to look for: the condition at `path` in the trial's document, or any other one, among groups (none: everyone).
+         *
+         *     Amounts that vary by particle draw their values by their place in the document; only by its path does a condition mean exactly what it
+         *     meant in the run.
          */
         Test: {
             /** Condition */
             condition?: {
                 [key: string]: unknown;
             } | null;
+            /** Path */
+            path?: (string | number)[];
             /** Who */
             who?: string[];
         };

@@ -12,7 +12,7 @@ export function useHighlighting(): void {
   useEffect(() => {
     if (!highlight || !trial || !ready) return;
     const abort = new AbortController();
-    const body = { condition: highlight.condition, who: highlight.who };
+    const body = { condition: highlight.condition, path: highlight.path, who: highlight.who };
     fetchBlock<{ of: number }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
       .then((block) => useStudio.setState({ highlighted: { ids: new Set(block.arrays.ids as Int32Array), of: block.head.of } }))
       .catch(() => undefined);

@@ -40,7 +40,7 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
   };
   const key = JSON.stringify([rule, path]);
 
-  const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, who, pinned, key } });
+  const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
   const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
   return (
     <span

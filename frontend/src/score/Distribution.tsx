@@ -33,7 +33,7 @@ export function Distribution({ quantity, comparison, threshold, path, unit }: Pr
   useEffect(() => {
     if (!trial || !ready) return;
     let current = true;
-    const body = { quantity, who, comparison, threshold, contacts: atContacts } as never;
+    const body = { quantity, who, comparison, threshold, path, contacts: atContacts } as never;
     const asked = api.POST("/api/trials/{trial_id}/frames/{number}/histogram", {
       params: { path: { trial_id: trial.id, number: Math.min(frame, trial.computed - 1) } },
       body,

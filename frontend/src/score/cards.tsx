@@ -44,7 +44,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
   const name = nameOf(item, collection, index);
   const labelled = "label" in item;
   const remove = () => {
-    const refers = collection === "shapes" || collection === "groups" ? usesOf(effect, catalogue, collection.slice(0, -1), String(item.id)) : [];
+    const refers = ["shapes", "groups", "attributes"].includes(collection) ? usesOf(effect, catalogue, collection.slice(0, -1), String(item.id)) : [];
     if (refers.length) setAsking(refers);
     else edit(path, undefined);
   };
@@ -212,7 +212,7 @@ function LiveCount({ rule, index }: { rule: Node; index: number }) {
   const instant = ["contact", "birth", "death"].includes(String(rule.trigger));
   const label = String(rule.label || `rule ${index + 1}`);
   const ring = (pin: boolean) =>
-    useStudio.setState({ highlight: { label: `those that '${label}' holds for`, condition: rule.condition as Node | null, who: rule.who as string[], pinned: pin, key: String(rule.id) } });
+    useStudio.setState({ highlight: { label: `those that '${label}' holds for`, condition: rule.condition as Node | null, path: ["rules", index, "condition"], who: rule.who as string[], pinned: pin, key: String(rule.id) } });
   const explain = instant
     ? `${count(held)} of ${count(looked)} ${rule.trigger === "contact" ? "contacts" : rule.trigger === "birth" ? "births" : "deaths"} in this frame`
     : `holds for ${count(held)} of ${count(looked)} at this frame`;

@@ -180,7 +180,7 @@ function Overlay({ metre }: { metre: number }) {
           {highlighted && (
             <span className="tabular text-soft">
               {" "}
-              · {count(highlighted.ids.size)} of {count(highlighted.of)}
+              · {count(highlighted.ids.size)} of {count(highlighted.of)} at the end of frame {frame}
             </span>
           )}
           {highlight.pinned && (

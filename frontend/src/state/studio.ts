@@ -20,6 +20,8 @@ export interface Highlight {
   /** What is ringed, told beside the stage. */
   label: string;
   condition: Node | null;
+  /** Where the condition stands, so that amounts that vary by particle mean the same as in the run. */
+  path: Path;
   who: string[];
   /** Pinned stays when the pointer leaves. */
   pinned: boolean;

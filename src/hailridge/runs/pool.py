@@ -92,6 +92,14 @@ class Pool:
         with self._lock:
             return self._stop_owner(owner)
 
+    def abandon(self, owner: str) -> None:
+        """Give up on an owner's jobs for good: what cannot be told to stop, such as a file reader that hangs, loses its process."""
+        with self._lock:
+            self._stop_owner(owner)
+            stuck = [worker for worker in self.workers if worker.job is not None and worker.job.owner == owner]
+        for worker in stuck:
+            worker.process.kill()
+
     def _stop_owner(self, owner: str) -> bool:
         dropped = [job for job in self._waiting if job.owner == owner]
         self._waiting = [job for job in self._waiting if job.owner != owner]

@@ -54,7 +54,7 @@ class Bakes:
     def open_trial(self, effect_id: str, effect: Effect) -> TrialRow:
         """The trial of this document, made if it is new. Asking again for the same document gives the same trial."""
         document, key = serialized(effect), bake_key(effect)
-        trial_id = hashlib.sha256(f"{effect_id}\n{document}".encode()).hexdigest()[:24]
+        trial_id = hashlib.sha256(f"{effect_id}\n{key}\n{document}".encode()).hexdigest()[:24]
         with self.database.writing() as session:
             values = {"id": trial_id, "effect_id": effect_id, "bake_key": key, "document": document, "made": now()}
             session.execute(insert(TrialRow).values(values).on_conflict_do_update(index_elements=["id"], set_={"made": now()}))

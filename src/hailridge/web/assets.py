@@ -34,7 +34,7 @@ def add_asset(file: UploadFile, context: Shared) -> AssetOut:
     try:
         result = job.result.result(PATIENCE)
     except TimeoutError:
-        context.pool.stop(job.owner)
+        context.pool.abandon(job.owner)
         raise HTTPException(422, f"'{file.filename}' took longer than {PATIENCE:g} s to read and was given up") from None
     if result["state"] == "failed":
         raise HTTPException(422, f"'{file.filename}' could not be read: {result['message']}")

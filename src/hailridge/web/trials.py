@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, Response
@@ -19,6 +19,8 @@ from hailridge.store.library import NotFound
 from hailridge.web.context import Shared
 
 router = APIRouter(prefix="/api", tags=["trials"])
+
+Piece = TypeVar("Piece", bound=Part)
 
 BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 FOREVER = {"Cache-Control": "private, max-age=86400, immutable"}
@@ -45,20 +47,29 @@ class TrialOut(BaseModel):
 
 
 class Test(BaseModel):
-    """Whom to look for: a condition of the trial's document vocabulary, among groups (none: everyone)."""
+    """Whom to look for: the condition at `path` in the trial's document, or any other one, among groups (none: everyone).
+
+    Amounts that vary by particle draw their values by their place in the document; only by its path does a condition mean exactly what it
+    meant in the run.
+    """
 
     condition: dict[str, Any] | None = None
+    path: list[str | int] = Field(default_factory=list, max_length=60)
     who: list[str] = Field(default_factory=list)
 
 
 class Reading(BaseModel):
-    """A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run."""
+    """A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run.
+
+    `path` is the place of the threshold in the trial's document, as in `Test`.
+    """
 
     quantity: dict[str, Any]
     who: list[str] = Field(default_factory=list)
     comparison: str | None = None
     threshold: dict[str, Any] | None = None
     contacts: bool = False
+    path: list[str | int] = Field(default_factory=list, max_length=60)
 
 
 class Histogram(BaseModel):
@@ -85,6 +96,18 @@ def _pieces(**given: Any) -> _Pieces:
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         raise DocumentError([Problem(tuple(first["loc"]), str(first["loc"][0]), first["msg"])]) from None
+
+
+def _in_document(trial: Trial, path: list[str | int], kind: type[Piece], otherwise: Piece | None) -> Piece | None:
+    """The piece of the trial's document at a path, where there is one of that kind that says the same; else the piece as given."""
+    found: Any = trial.effect
+    for key in path:
+        if isinstance(found, list) and isinstance(key, int) and 0 <= key < len(found):
+            found = found[key]
+        else:
+            found = getattr(found, key, None) if isinstance(key, str) and isinstance(found, Part) else None
+    same = isinstance(found, kind) and otherwise is not None and found.model_dump() == otherwise.model_dump()
+    return found if path and same else otherwise
 
 
 @router.post("/effects/{effect_id}/trials")
@@ -148,7 +171,7 @@ def get_shapes(trial_id: str, context: Shared) -> Response:
 def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Response:
     """The ids for whom a condition holds at a frame, as a binary block with `count` and `of`."""
     trial = context.runs.trial(trial_id)
-    condition = _pieces(condition=test.condition).condition
+    condition = _in_document(trial, test.path, Condition, _pieces(condition=test.condition).condition)
     _check_names(trial, test.who)
     with _names_told():
         ids, of = holders(context.runs.moment(trial, number), condition, test.who)
@@ -161,19 +184,20 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     trial = context.runs.trial(trial_id)
     pieces = _pieces(quantity=reading.quantity, threshold=reading.threshold)
     assert pieces.quantity is not None
+    threshold = _in_document(trial, reading.path, Amount, pieces.threshold)
     _check_names(trial, reading.who)
     moment = context.runs.moment(trial, number)
     passed: int | None = None
     with _names_told():
         if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
             values = _impacts(context, trial, reading.who)
-            if reading.comparison is not None and pieces.threshold is not None:
-                middle = float(np.mean(pieces.threshold.extent()))
+            if reading.comparison is not None and threshold is not None:
+                middle = float(np.mean(threshold.extent()))
                 passed = int(np.count_nonzero(values > middle if reading.comparison in ("above", "at_least") else values < middle))
         else:
             values = quantity_values(moment, pieces.quantity, reading.who)
-            if reading.comparison is not None and pieces.threshold is not None:
-                passed = passing(moment, pieces.quantity, reading.comparison, pieces.threshold, reading.who)
+            if reading.comparison is not None and threshold is not None:
+                passed = passing(moment, pieces.quantity, reading.comparison, threshold, reading.who)
     spread = distribution(values)
     return Histogram(
         edges=spread.edges.tolist(), counts=spread.counts.tolist(), total=spread.total, passing=passed,

@@ -20,7 +20,7 @@ from hailridge.core.particles import Array, Particles
 from hailridge.core.scene import Scene
 from hailridge.model.effect import Effect
 
-UNRECORDED = ("fresh", "key")
+UNRECORDED = ("fresh",)
 """State that only the next step needs."""
 
 PHASES = ("birth", "rules", "motion and contact", "age", "record")
