@@ -93,6 +93,8 @@ const OWN_SPACE = "button, [role=slider], [role=menuitem], [role=option], [role=
 export function isTaken(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement;
   if (target.closest?.(TYPING)) return !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() === "z";
-  if (target.closest?.("[role=dialog], [role=menu]")) return event.key !== "k" || !(event.ctrlKey || event.metaKey);
+  // Undo and the palette also work from within a value's box.
+  const control = event.ctrlKey || event.metaKey;
+  if (target.closest?.("[role=dialog], [role=menu]")) return !control || !["k", "z"].includes(event.key.toLowerCase());
   return event.key === " " && !!target.closest?.(OWN_SPACE) && !target.closest("[data-testid=strip]");
 }

@@ -30,6 +30,7 @@ interface Picture {
 }
 export const usePicture = create<Picture>()(() => ({ shown: null, shapes: null }));
 
+const RETRY = 1000;
 const FRAMES_KEPT = 260;
 const AHEAD = 10;
 const frames = new Map<string, FrameBlock>();
@@ -56,7 +57,10 @@ async function askNow(): Promise<void> {
     const trial = await answered(api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }));
     if (useStudio.getState().id === id) await take(trial, document);
   } catch (error) {
-    useStudio.setState({ refusal: (error as Refused).message });
+    const { message, status } = error as Refused;
+    useStudio.setState({ refusal: message });
+    // A document that is refused stays refused; a server that is busy or away is asked again.
+    if (!(status >= 400 && status < 500)) setTimeout(() => wanted === null && ask(useStudio.getState().document ?? document), RETRY);
   } finally {
     inFlight = false;
     if (wanted) void askNow();
