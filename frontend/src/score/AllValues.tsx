@@ -62,7 +62,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
         const shown = section.info.fields.filter((field) => !(field.type === "slot" && (field.many || field.slot === "condition")));
         return shown.length === 0 ? null : (
           <section key={index} className="mb-3">
-            {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{section.info.title}</h4>}
+            {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{section.info.title.charAt(0).toUpperCase() + section.info.title.slice(1)}</h4>}
             <ul className="divide-y divide-line/50">
               {shown.map((field) => {
                 const inner = [...section.path, field.name];

@@ -19,12 +19,16 @@ FIXED_PARTS: dict[str, type[Part]] = {"clock": Clock, "group": Group, "attribute
 def catalogue() -> dict[str, Any]:
     """The whole registry as JSON-ready data, the only list of capabilities that the interface has."""
     return {
-        "slots": {slot: [_entry(kind, tag) for tag, kind in members.items()] for slot, members in Kind.registry.items() if slot},
+        "slots": {slot: [_entry(kind, tag) for tag, kind in _ranked(members)] for slot, members in Kind.registry.items() if slot},
         "parts": {name: _entry(part, name) for name, part in FIXED_PARTS.items()},
         "attributes": [vars(info) for info in BUILT_IN.values()],
         "units": units.UNITS,
         "group_colors": GROUP_COLORS,
     }
+
+
+def _ranked(members: dict[str, type[Kind]]) -> list[tuple[str, type[Kind]]]:
+    return sorted(members.items(), key=lambda entry: entry[1].rank)
 
 
 def _entry(part: type[Part], tag: str) -> dict[str, Any]:

@@ -57,6 +57,9 @@ class Kind(Part):
 
     slot: ClassVar[str] = ""
     category: ClassVar[str] = ""
+    rank: ClassVar[int] = 10
+    """Where it stands among the kinds of its slot in lists; equal ranks keep the order of their names in the source."""
+
     registry: ClassVar[dict[str, dict[str, type[Kind]]]] = {}
 
     @classmethod

@@ -14,7 +14,8 @@ from hailridge.model.parts import Amount
 class Fixed(Amount):
     """The same for every particle."""
 
-    title: ClassVar[str] = "Fixed"
+    title: ClassVar[str] = "fixed"
+    rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{value}"
     help: ClassVar[str] = "The same value for every particle."
 

@@ -17,6 +17,7 @@ class Spread(Amount):
     """A value ± a spread, decided once per particle."""
 
     title: ClassVar[str] = "± spread"
+    rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{value} ± {spread}"
     help: ClassVar[str] = (
         "Each particle gets its own value, from *value − spread* to *value + spread*, and keeps it. Even: all values equally likely. "

@@ -17,6 +17,7 @@ COMPARISONS = {"above": "passes", "at_least": "is at least", "below": "is under"
 
 class Compare(Condition):
     title: ClassVar[str] = "compare a quantity"
+    rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{quantity} {comparison} {threshold}"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = (
@@ -46,6 +47,7 @@ class Compare(Condition):
 
 class Between(Condition):
     title: ClassVar[str] = "between two values"
+    rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = "Holds while the quantity is at least the first value and at most the second."
@@ -62,6 +64,7 @@ class Between(Condition):
 
 class Holds(Condition):
     title: ClassVar[str] = "something is so"
+    rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{quantity}"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = "Holds while a fact about the particle is true, such as *it touches the roof*. Numbers count as true above one half."
@@ -76,6 +79,7 @@ class Holds(Condition):
 
 class Chance(Condition):
     title: ClassVar[str] = "by chance"
+    rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "a chance of {probability} {per}"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = (
