@@ -5,6 +5,7 @@ import { Ellipsis, Plus } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { answered, api, type EffectSummary } from "@/api/client";
+import { useStudio } from "@/state/studio";
 import { useConnection } from "@/state/live";
 import { Button, Dialog, Menu } from "@/ui/controls";
 
@@ -15,6 +16,10 @@ export function Library() {
   const effects = useQuery({ queryKey: ["effects"], queryFn: () => answered(api.GET("/api/effects")) });
   const [deleting, setDeleting] = useState<EffectSummary | null>(null);
   const [problem, setProblem] = useState("");
+  useEffect(() => {
+    // What every effect needs is fetched while one is still choosing.
+    if (!useStudio.getState().catalogue) answered(api.GET("/api/catalogue")).then((catalogue) => useStudio.setState({ catalogue }), () => undefined);
+  }, []);
   useEffect(() => void client.invalidateQueries({ queryKey: ["effects"] }), [news, client]);
   const begin = async (copyOf?: string) => {
     try {

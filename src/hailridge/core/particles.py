@@ -73,7 +73,7 @@ class Particles:
         kept = np.flatnonzero(~doomed[first:]) + first
         end = first + len(kept)
         for array in self._arrays.values():
-            array[first:end] = array[kept]
+            array[first:end] = array.take(kept, axis=0)
         self.count = end
 
     def load(self, columns: dict[str, Array], count: int) -> None:

@@ -56,11 +56,17 @@ def directions_in_cone(axes: NDArray[np.float32], half_angles: NDArray[np.float3
     z = 1.0 - u[:, 0] * (1.0 - cos_widest)
     ring = np.sqrt(np.maximum(0.0, 1.0 - z * z))
     angle = (2.0 * np.pi) * u[:, 1]
-    # Any vector not along the axis gives a frame; the axis' smallest component is the safest choice.
-    other = np.zeros_like(axes)
-    other[np.arange(len(axes)), np.argmin(np.abs(axes), axis=1)] = 1.0
-    side = np.cross(axes, other)
-    side /= np.linalg.norm(side, axis=1, keepdims=True)
-    up = np.cross(axes, side)
+    side, up = _frames(axes)
     out = axes * z[:, None] + side * (ring * np.cos(angle))[:, None] + up * (ring * np.sin(angle))[:, None]
     return np.asarray(out, np.float32)
+
+
+def _frames(axes: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Two unit vectors square to each axis and to one another, without branches (Duff et al. 2017, "Building an orthonormal basis, revisited")."""
+    x, y, z = axes[:, 0], axes[:, 1], axes[:, 2]
+    sign = np.copysign(np.float32(1), z)
+    a = -1 / (sign + z)
+    b = x * y * a
+    side = np.stack([1 + sign * x * x * a, sign * b, -sign * x], axis=1)
+    up = np.stack([b, sign + y * y * a, -y], axis=1)
+    return side, up
