@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import tempfile
+import threading
 import time
 import unittest
 from pathlib import Path
@@ -67,9 +68,13 @@ class InWorkers(unittest.TestCase):
     def test_a_run_to_its_end(self) -> None:
         key, status = self.opened(SHORT)
         self.assertEqual(status["state"], "computing")
-        self.until(lambda: any(news["type"] == "finished" for news in self.news), "finished")
+        self.until(
+            lambda: any(news["type"] == "finished" and news["effect"] == self.effect for news in self.news),
+            "finished",
+        )
         self.assertEqual(len(self.bakes.stats(key)), 13)
-        told = [entry["frame"] for news in self.news if news["type"] == "progress" for entry in news["stats"]]
+        mine = [news for news in self.news if news["type"] == "progress" and news["effect"] == self.effect]
+        told = [entry["frame"] for news in mine for entry in news["stats"]]
         self.assertEqual(told, list(range(13)))
         # Asking again is answered from the store.
         self.assertEqual(self.opened(SHORT)[1]["state"], "done")
@@ -90,7 +95,7 @@ class InWorkers(unittest.TestCase):
         )
 
     def test_a_dead_worker_is_replaced(self) -> None:
-        long, _ = self.opened(LONG | {"name": "dead"})
+        long, _ = self.opened(LONG | {"clock": {"duration": 190.0}})
         self.until(lambda: self.computing(long), "the run begins")
         victim = next(worker for worker in self.pool.workers if worker.job is not None)
         os.kill(victim.process.pid or 0, signal.SIGKILL)
@@ -99,6 +104,62 @@ class InWorkers(unittest.TestCase):
         self.assertNotIn(victim, self.pool.workers)
         short, _ = self.opened(SHORT | {"clock": {"duration": 0.7}})
         self.until(lambda: self.state(short) == "done", "the next run")
+
+    def test_replacing_what_still_waits_does_not_block(self) -> None:
+        # Both workers are busy for others, so the first document waits; asking for the next one drops it.
+        busy = [
+            self.pool.submit({"what": "bake", "key": f"b{n}", "document": LONG}, f"busy {n}")
+            for n in range(2)
+        ]
+        self.opened(SHORT | {"clock": {"duration": 0.9}})
+        done = threading.Event()
+        keys: list[str] = []
+
+        def ask() -> None:
+            keys.append(self.opened(SHORT | {"clock": {"duration": 1.0}})[0])
+            done.set()
+
+        threading.Thread(target=ask, daemon=True).start()
+        answered = done.wait(10)
+        for n in range(2):
+            self.pool.stop(f"busy {n}")
+        self.assertTrue(answered, "asking for another document never returned")
+        self.until(lambda: self.state(keys[0]) == "done", "the newest document is computed")
+        self.assertEqual({job.result.result(20)["state"] for job in busy}, {"stopped"})
+
+    def test_two_effects_with_the_same_frames(self) -> None:
+        medium = document(rule({"kind": "turbulence"}), count=15_000, clock={"duration": 1.5})
+        key, _status = self.opened(medium)
+        copy = self.library.create(read_effect(medium)).id
+        self.runs.open(copy, read_effect(medium))
+
+        def told() -> set[str]:
+            return {n["effect"] for n in self.news if n["type"] == "finished" and n["state"] == "done"}
+
+        self.until(lambda: {self.effect, copy} <= told(), "both are told")
+        self.assertEqual(len(self.bakes.stats(key)), 37)
+
+    def test_back_and_forth_while_computing(self) -> None:
+        # A, B and A again, faster than a run ends: the last one asked for is computed whole, and nobody is told that it was stopped.
+        other = LONG | {"clock": {"duration": 150.0}}
+        medium = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 2.0})
+        for _ in range(3):
+            key, _status = self.opened(medium)
+            self.until(lambda key=key: self.computing(key) or self.state(key) == "done", "it begins")
+            self.opened(other)
+        self.news.clear()
+        key, _status = self.opened(medium)
+        self.until(lambda: self.state(key) == "done", "it is computed")
+        self.assertEqual(len(self.bakes.stats(key)), 49)
+        self.assertNotIn("stopped", [news.get("state") for news in self.news if news["key"] == key])
+
+    def test_stopped_and_run_again_at_once(self) -> None:
+        medium = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 3.0})
+        key, _status = self.opened(medium)
+        self.until(lambda: self.computing(key), "it begins")
+        self.runs.stop(self.effect)
+        self.opened(medium)
+        self.until(lambda: self.state(key) == "done", "it is computed after all")
 
     def test_abandoning_takes_the_process_away(self) -> None:
         job = self.pool.submit({"what": "bake", "key": "stuck", "document": LONG}, "stuck")

@@ -253,6 +253,10 @@ class Trials(ApiCase):
 class Runs(ApiCase):
     LONG = document(rule({"kind": "turbulence"}), count=30_000, clock={"duration": 120.0})
 
+    def long(self, seed: int) -> dict[str, Any]:
+        """A long run of its own: names alone would share the frames of the others."""
+        return self.LONG | {"clock": {"duration": 120.0, "seed": seed}}
+
     def started(self, raw: dict[str, Any]) -> tuple[str, dict[str, Any]]:
         effect = self.made(raw)
         trial = self.run_trial(effect, wait=False)
@@ -270,14 +274,18 @@ class Runs(ApiCase):
         self.assertEqual(self.client.get(f"/api/trials/{trial['id']}/frames/0").status_code, 200)
 
     def test_an_edit_replaces_the_run(self) -> None:
-        effect, first = self.started(self.LONG)
+        effect, first = self.started(self.long(4))
         second = self.run_trial(effect, self.LONG | {"clock": {"duration": 0.5}})
         self.assertEqual(second["state"], "done")
         self.assertEqual(self.waited(first["id"])["state"], "stopped")
 
     def test_a_killed_worker_is_replaced_and_told(self) -> None:
-        effect, trial = self.started(self.LONG | {"name": "killed"})
-        worker = next(worker for worker in self.context.pool.workers if worker.job is not None)
+        effect, trial = self.started(self.long(2))
+        worker = next(
+            worker
+            for worker in self.context.pool.workers
+            if worker.job is not None and worker.job.owner == effect
+        )
         os.kill(worker.process.pid, signal.SIGKILL)
         ended = self.waited(trial["id"], 10)
         self.assertEqual(ended["state"], "failed")
@@ -286,7 +294,7 @@ class Runs(ApiCase):
         self.assertEqual(again["state"], "done")
 
     def test_answers_are_quick_while_computing(self) -> None:
-        effect, trial = self.started(self.LONG | {"name": "busy"})
+        effect, trial = self.started(self.long(3))
         times = []
         for _ in range(20):
             begun = time.perf_counter()

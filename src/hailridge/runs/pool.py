@@ -16,7 +16,7 @@ from hailridge.runs.worker import work
 Listener = Callable[[dict[str, Any]], None]
 
 
-@dataclass
+@dataclass(eq=False)
 class Job:
     """A job on its way. `owner` groups jobs of which only the newest matters (the bakes of one effect)."""
 
@@ -25,6 +25,11 @@ class Job:
     owner: str
     result: Future[dict[str, Any]] = field(default_factory=Future)
     abandoned: bool = False
+
+    @property
+    def claims(self) -> set[tuple[str, Any]]:
+        """What no two jobs may work on at once: an owner, and the frames of one bake (copies of an effect share them)."""
+        return {("owner", self.owner)} | ({("bake", self.message["key"])} if "key" in self.message else set())
 
 
 class Worker:
@@ -66,7 +71,10 @@ class Worker:
 
 
 class Pool:
-    """A few workers. Jobs of one owner replace one another; a worker that dies is replaced and its job reported."""
+    """A few workers. Jobs of one owner replace one another; a worker that dies is replaced and its job reported.
+
+    Results are set only after the pool's lock is let go: whoever waits for one may take locks of its own and come back here.
+    """
 
     def __init__(self, folder: Path, workers: int = 2) -> None:
         self.folder = folder
@@ -81,41 +89,46 @@ class Pool:
         """Queue a job. With `replace`, older jobs of the same owner are stopped or dropped."""
         with self._lock:
             job = Job(next(self._numbers), message, owner)
-            if replace:
-                self._stop_owner(owner)
+            dropped, _running = self._withdraw(owner) if replace else ([], [])
             self._waiting.append(job)
             self._dispatch()
-            return job
+        _drop(dropped)
+        return job
 
     def stop(self, owner: str) -> bool:
         """Stop what runs or waits for an owner. Returns whether there was anything."""
         with self._lock:
-            return self._stop_owner(owner)
+            dropped, running = self._withdraw(owner)
+        _drop(dropped)
+        return bool(dropped or running)
 
     def abandon(self, owner: str) -> None:
         """Give up on an owner's jobs for good: what cannot be told to stop, such as a file reader that hangs, loses its process."""
         with self._lock:
-            self._stop_owner(owner)
-            stuck = [worker for worker in self.workers if worker.job is not None and worker.job.owner == owner]
-        for worker in stuck:
+            dropped, running = self._withdraw(owner)
+        _drop(dropped)
+        for worker in running:
             worker.process.kill()
 
-    def _stop_owner(self, owner: str) -> bool:
+    def _withdraw(self, owner: str) -> tuple[list[Job], list[Worker]]:
+        """Take an owner's waiting jobs out of the queue and tell its running ones to stop; returns both. Needs the lock."""
         dropped = [job for job in self._waiting if job.owner == owner]
         self._waiting = [job for job in self._waiting if job.owner != owner]
-        for job in dropped:
-            job.result.set_result({"state": "stopped"})
         running = [worker for worker in self.workers if worker.job is not None and worker.job.owner == owner]
         for worker in running:
             assert worker.job is not None
             worker.job.abandoned = True
             worker.cancel.value = worker.job.number
-        return bool(dropped or running)
+        return dropped, running
 
     def _dispatch(self) -> None:
+        # What was told to stop has ended, and left the store alone, before its successor begins.
         for worker in self.workers:
-            if worker.job is None and self._waiting:
-                worker.start(self._waiting.pop(0))
+            claimed = set().union(*(other.job.claims for other in self.workers if other.job is not None))
+            due = next((job for job in self._waiting if not job.claims & claimed), None)
+            if worker.job is None and due is not None:
+                self._waiting.remove(due)
+                worker.start(due)
 
     def heard(self, worker: Worker, message: dict[str, Any]) -> None:
         job = worker.job
@@ -150,3 +163,8 @@ class Pool:
             for worker in self.workers:
                 worker.process.kill()
                 worker.connection.close()
+
+
+def _drop(jobs: list[Job]) -> None:
+    for job in jobs:
+        job.result.set_result({"state": "stopped"})

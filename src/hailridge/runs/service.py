@@ -17,7 +17,7 @@ from hailridge.core.scene import Scene
 from hailridge.formats.blocks import unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
-from hailridge.runs.pool import Pool
+from hailridge.runs.pool import Job, Pool
 from hailridge.store.bakes import Bakes
 from hailridge.store.library import Library
 from hailridge.store.tables import TrialRow
@@ -42,7 +42,10 @@ class Runs:
     def __init__(self, library: Library, bakes: Bakes, pool: Pool) -> None:
         self.library, self.bakes, self.pool = library, bakes, pool
         self._trials: OrderedDict[str, Trial] = OrderedDict()
-        self._active: dict[str, str] = {}
+        self._active: dict[str, Job] = {}
+        # Asking is one at a time, so that the newest document asked for is the one computed. The second lock is only ever held for a moment
+        # and never while calling the pool, whose results come back through `_done`.
+        self._asking = threading.Lock()
         self._lock = threading.Lock()
         self.listener: Callable[[dict[str, Any]], None] = lambda message: None
         self.on_done: Callable[[str, str], None] = lambda effect_id, key: None
@@ -51,16 +54,20 @@ class Runs:
     def open(self, effect_id: str, effect: Effect) -> tuple[TrialRow, dict[str, Any]]:
         """The trial of a document, with its bake running or ready. A bake that failed or was stopped is tried again."""
         row = self.bakes.open_trial(effect_id, effect)
-        present = self.bakes.bake(row.bake_key)
-        with self._lock:
-            running = self._active.get(effect_id) == row.bake_key
-            if not running:
-                self.pool.stop(effect_id)
-                self._active.pop(effect_id, None)
+        with self._asking:
+            present = self.bakes.bake(row.bake_key)
+            with self._lock:
+                active = self._active.get(effect_id)
+                running = active is not None and not active.abandoned and active.message["key"] == row.bake_key
+                if not running:
+                    self._active.pop(effect_id, None)
             if not running and (present is None or present.state != "done"):
-                self._active[effect_id] = row.bake_key
                 job = self.pool.submit({"what": "bake", "key": row.bake_key, "document": row.document}, effect_id, replace=True)
-                job.result.add_done_callback(lambda future: self._done(effect_id, row.bake_key, future.result()))
+                with self._lock:
+                    self._active[effect_id] = job
+                job.result.add_done_callback(lambda future: self._done(effect_id, job, future.result()))
+            elif not running:
+                self.pool.stop(effect_id)
         return row, self.status(row.bake_key, effect)
 
     def stop(self, effect_id: str) -> bool:
@@ -100,10 +107,13 @@ class Runs:
     def _progress(self, message: dict[str, Any]) -> None:
         self.listener({**message, "effect": message["owner"]})
 
-    def _done(self, effect_id: str, key: str, result: dict[str, Any]) -> None:
+    def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:
+        """A bake has ended. One that was replaced in the meantime is no news: its successor speaks for the effect."""
         with self._lock:
-            if self._active.get(effect_id) == key:
-                del self._active[effect_id]
+            if self._active.get(effect_id) is not job:
+                return
+            del self._active[effect_id]
+        key = job.message["key"]
         if result["state"] == "failed":
             # The store may be what failed; the page is told all the same.
             with suppress(Exception):
