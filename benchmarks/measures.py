@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import json
-import socket
-import subprocess
 import sys
-import tempfile
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 from statistics import median
 from typing import Any
 
@@ -22,7 +19,10 @@ from hailridge.core.assets import MemoryAssets
 from hailridge.core.engine.simulation import Simulation
 from hailridge.model.validation import read_effect
 
-FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from tests.browser.serving import CHROMIUM, FLAGS, Server
+
 DEMO = "hail-on-the-tin-roof"
 
 
@@ -121,8 +121,8 @@ def linear_growth() -> Iterator[Figure]:
 class Client:
     """A plain HTTP client for the running server."""
 
-    def __init__(self, port: int) -> None:
-        self.url = f"http://127.0.0.1:{port}"
+    def __init__(self, url: str) -> None:
+        self.url = url
 
     def get(self, path: str) -> bytes:
         body: bytes = urllib.request.urlopen(self.url + path, timeout=30).read()
@@ -134,34 +134,11 @@ class Client:
         return json.loads(urllib.request.urlopen(request, timeout=30).read())
 
 
-@contextmanager
-def server() -> Iterator[tuple[Client, float]]:
-    """The application on an empty data folder; also the seconds from its start to its first answer."""
-    with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-        probe.close()
-        start = time.perf_counter()
-        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", folder, "--port", str(port)]
-        process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        client = Client(port)
-        try:
-            while True:
-                try:
-                    client.get("/api/effects")
-                    break
-                except OSError:
-                    time.sleep(0.01)
-            yield client, time.perf_counter() - start
-        finally:
-            process.terminate()
-            process.wait()
-
-
 def serving() -> Iterator[Figure]:
     """Edits, scrubbing and answers over HTTP, as the page asks for them."""
-    with server() as (client, started):
-        yield Figure("warm start to serving", started, "s", 3.0, "lower", "process start to first answer, demos put into the library")
+    with Server() as server:
+        client = Client(server.url)
+        yield Figure("warm start to serving", server.seconds, "s", 3.0, "lower", "process start to first answer, demos put into the library")
         effect = client.json("/api/effects")[0]["id"]
         document = client.json(f"/api/effects/{effect}")["document"]
         computed(client, effect, document, 120)
@@ -214,14 +191,14 @@ def first_picture() -> Iterator[Figure]:
     from playwright.sync_api import sync_playwright
 
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         seconds = []
         for _ in range(3):
-            with server() as (client, _started):
+            with Server() as server:
                 # The workers load their kernels while a person is still looking at the library.
                 time.sleep(2.5)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.goto(client.url)
+                page.goto(server.url)
                 page.get_by_role("heading", name="Hail on the tin roof").wait_for()
                 start = time.perf_counter()
                 page.get_by_role("heading", name="Hail on the tin roof").click()

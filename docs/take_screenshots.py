@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import re
-import socket
-import subprocess
 import sys
-import tempfile
-import time
-import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-TARGET = Path(__file__).resolve().parent / "screenshots"
-FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+from tests.browser.serving import CHROMIUM, FLAGS, Server  # noqa: E402
+
+TARGET = ROOT / "docs" / "screenshots"
 
 
 def shoot(page: Page, name: str) -> None:
@@ -37,7 +36,8 @@ def take(page: Page, url: str) -> None:
     page.get_by_text("all frames computed").wait_for()
     seek(page, 66)
     page.locator("[data-item='rules/fall']").scroll_into_view_if_needed()
-    page.get_by_role("main", name="Score").evaluate("node => node.scrollTo(0, document.querySelector(\"[data-item='sources/squall']\").offsetTop - 70)")
+    to_births = "node => node.scrollTo(0, document.querySelector('[data-item=\"sources/squall\"]').offsetTop - 70)"
+    page.get_by_role("main", name="Score").evaluate(to_births)
     shoot(page, "studio")
     page.get_by_role("listitem", name="Shatter").get_by_role("button", name=re.compile("^Threshold")).click()
     page.get_by_role("slider", name=re.compile("distribution")).wait_for()
@@ -73,28 +73,10 @@ def take(page: Page, url: str) -> None:
 
 def main() -> int:
     TARGET.mkdir(exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-        probe.close()
-        command = [sys.executable, "-m", "hailridge.cli", "serve", "--demo", "--data", folder, "--port", str(port)]
-        process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        url = f"http://127.0.0.1:{port}"
-        try:
-            for _ in range(300):
-                try:
-                    urllib.request.urlopen(url, timeout=1)
-                    break
-                except OSError:
-                    time.sleep(0.1)
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                take(page, url)
-                browser.close()
-        finally:
-            process.terminate()
-            process.wait()
+    with Server() as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        take(browser.new_page(viewport={"width": 1280, "height": 800}), server.url)
+        browser.close()
     return 0
 
 

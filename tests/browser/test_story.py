@@ -2,69 +2,19 @@
 
 from __future__ import annotations
 
-import os
 import re
-import socket
-import subprocess
-import sys
 import tempfile
-import time
 import unittest
-import urllib.request
 from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Locator, Page, sync_playwright
 
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
-FLAGS = [
-    "--no-sandbox",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
+from tests.browser.serving import CHROMIUM, FLAGS, Server
+
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 45_000
-
-
-class Server:
-    """The application as its users start it, on a free port with an empty data folder."""
-
-    def __init__(self) -> None:
-        self.folder = tempfile.TemporaryDirectory()
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
-        self.url = f"http://127.0.0.1:{self.port}"
-        self.start()
-
-    def start(self) -> None:
-        command = [
-            sys.executable,
-            "-m",
-            "hailridge.cli",
-            "serve",
-            "--demo",
-            "--data",
-            self.folder.name,
-            "--port",
-            str(self.port),
-        ]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        for _ in range(600):
-            try:
-                urllib.request.urlopen(f"{self.url}/api/effects", timeout=2).read()
-                return
-            except OSError:
-                time.sleep(0.1)
-        raise AssertionError("the server did not start")
-
-    def kill(self) -> None:
-        self.process.kill()
-        self.process.wait()
 
 
 class BrowserCase(unittest.TestCase):

@@ -58,8 +58,8 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     list.push({ group: "Add", label: "Add a group", run: () => add.groups.add() });
     list.push({ group: "Add", label: "Add an attribute", run: () => add.attributes.add() });
     for (const info of catalogue!.slots.shape ?? []) {
-      const run = () => (info.kind === "mesh" ? document.getElementById("mesh-file")?.click() : add.shapes.add(info));
-      list.push({ group: "Add", label: info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`, run });
+      const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;
+      list.push({ group: "Add", label, run: () => add.shapes.add(info) });
     }
     for (const info of catalogue!.slots.look ?? []) list.push({ group: "Add", label: `Add a look: ${info.title}`, run: () => add.looks.add(info) });
     for (const collection of ["sources", "rules", "shapes", "groups"] as Collection[]) {

@@ -6,6 +6,7 @@ import Markdown from "react-markdown";
 import { answered, api, type Catalogue, type KindInfo } from "@/api/client";
 import { kindOf, nameOf, type Collection, type Effect, type Node } from "@/state/document";
 import { useStudio } from "@/state/studio";
+import { capitalised } from "@/ui/words";
 
 export function Guide() {
   const pages = useQuery({ queryKey: ["guide"], queryFn: () => answered(api.GET("/api/guide")), staleTime: Infinity });
@@ -109,7 +110,7 @@ function kindsInside(node: Node, catalogue: Catalogue): KindInfo[] {
 function KindHelp({ info }: { info: KindInfo }) {
   return (
     <div className="mt-3">
-      <h4 className="font-medium">{info.title.charAt(0).toUpperCase() + info.title.slice(1)}</h4>
+      <h4 className="font-medium">{capitalised(info.title)}</h4>
       <Text text={info.help} />
     </div>
   );

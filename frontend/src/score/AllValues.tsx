@@ -5,20 +5,20 @@ import type { FieldInfo, KindInfo } from "@/api/client";
 import { kindOf, made, same, withValue, type Json, type Node, type Path } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Button, IconButton, Popover } from "@/ui/controls";
+import { capitalised } from "@/ui/words";
 import { Chip } from "./Chip";
 import { useScore } from "./context";
 
-export interface Section {
+interface Section {
   info: KindInfo;
   node: Node;
   path: Path;
-  slot: string;
 }
 
 /** The nested parts of an item that have values of their own, itself first. */
-export function useSections(info: KindInfo, node: Node, path: Path): Section[] {
+function useSections(info: KindInfo, node: Node, path: Path): Section[] {
   const { catalogue } = useScore();
-  const out: Section[] = [{ info, node, path, slot: "" }];
+  const out: Section[] = [{ info, node, path }];
   const visit = (fields: FieldInfo[], owner: Node, where: Path): void => {
     for (const field of fields) {
       if (field.type !== "slot" || field.slot === "condition") continue;
@@ -26,7 +26,7 @@ export function useSections(info: KindInfo, node: Node, path: Path): Section[] {
       const entries: [Node, Path][] = Array.isArray(value) ? (value as Node[]).map((entry, index) => [entry, [...where, field.name, index]]) : value ? [[value as Node, [...where, field.name]]] : [];
       for (const [entry, at] of entries) {
         const kind = kindOf(catalogue, field.slot ?? "", entry.kind);
-        if (kind && kind.fields.length) out.push({ info: kind, node: entry, path: at, slot: field.slot ?? "" });
+        if (kind && kind.fields.length) out.push({ info: kind, node: entry, path: at });
       }
     }
   };
@@ -62,7 +62,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
         const shown = section.info.fields.filter((field) => !(field.type === "slot" && (field.many || field.slot === "condition")));
         return shown.length === 0 ? null : (
           <section key={index} className="mb-3">
-            {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{section.info.title.charAt(0).toUpperCase() + section.info.title.slice(1)}</h4>}
+            {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{capitalised(section.info.title)}</h4>}
             <ul className="divide-y divide-line/50">
               {shown.map((field) => {
                 const inner = [...section.path, field.name];

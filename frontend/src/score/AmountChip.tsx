@@ -5,6 +5,7 @@ import { kindOf, made, same, type Json, type Node, type Path } from "@/state/doc
 import { edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
+import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
 import { isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
@@ -117,7 +118,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
             key={kind.kind}
             type="button"
             aria-pressed={kind.kind === amount.kind}
-            title={kind.help.replaceAll("*", "")}
+            title={unmarked(kind.help)}
             onClick={() => change(kind.kind)}
             className={`rounded px-2 py-0.5 text-xs ${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
           >

@@ -4,8 +4,9 @@ import { Command } from "cmdk";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, made, type Node, type Path } from "@/state/document";
-import { edit, useStudio } from "@/state/studio";
+import { edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
+import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 
 interface Props {
@@ -19,7 +20,6 @@ interface Props {
 /** A chip that replaces the part at `path` by another kind; fields of the same name keep their values. */
 export function KindPicker({ slot, path, label, words, present }: Props) {
   const { catalogue, effect } = useScore();
-  const [open, setOpen] = useState(false);
   const choose = (info: KindInfo) => {
     const before = at(effect, path) as Node | null;
     const next = made(info, effect);
@@ -28,26 +28,39 @@ export function KindPicker({ slot, path, label, words, present }: Props) {
       const twin = known?.fields.find((entry) => entry.name === field.name && entry.type === field.type);
       if (before && twin && before[field.name] !== undefined) next[field.name] = before[field.name] as Node[string];
     }
-    setOpen(false);
     edit(path, next);
   };
+  const chip = (
+    <button type="button" className="chip">
+      {words}
+    </button>
+  );
+  return <KindPopover slot={slot} label={label} present={present} onChoose={choose} trigger={chip} />;
+}
+
+interface PopoverProps {
+  slot: string;
+  label: string;
+  trigger: ReactNode;
+  onChoose: (info: KindInfo) => void;
+  present?: string;
+}
+
+/** Any button that opens the list of a slot's kinds and closes it on choosing. */
+export function KindPopover({ slot, label, trigger, onChoose, present }: PopoverProps) {
+  const [open, setOpen] = useState(false);
+  const choose = (info: KindInfo) => {
+    setOpen(false);
+    onChoose(info);
+  };
   return (
-    <Popover
-      label={label}
-      open={open}
-      onOpenChange={setOpen}
-      trigger={
-        <button type="button" className="chip">
-          {words}
-        </button>
-      }
-    >
+    <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger}>
       <KindList slot={slot} present={present} onChoose={choose} />
     </Popover>
   );
 }
 
-export function KindList({ slot, present, onChoose }: { slot: string; present?: string; onChoose: (info: KindInfo) => void }) {
+function KindList({ slot, present, onChoose }: { slot: string; present?: string; onChoose: (info: KindInfo) => void }) {
   const { catalogue } = useScore();
   const kinds = catalogue.slots[slot] ?? [];
   const [under, setUnder] = useState(present ?? kinds[0]?.kind ?? "");
@@ -78,7 +91,7 @@ export function KindList({ slot, present, onChoose }: { slot: string; present?: 
           </Command.Group>
         ))}
       </Command.List>
-      {help && <p className="border-t border-line px-3 py-2 text-xs leading-relaxed text-soft">{help.replaceAll("*", "")}</p>}
+      {help && <p className="border-t border-line px-3 py-2 text-xs leading-relaxed text-soft">{unmarked(help)}</p>}
     </Command>
   );
 }
@@ -92,25 +105,11 @@ function matches(kinds: KindInfo[], value: string, search: string): boolean {
 /** A button that adds a new part of a slot to the end of a list. */
 export function AddKind({ slot, path, label }: { slot: string; path: Path; label: string }) {
   const { effect } = useScore();
-  const [open, setOpen] = useState(false);
-  const add = (info: KindInfo) => {
-    const list = (at(effect, path) ?? []) as Node[];
-    setOpen(false);
-    edit(path, [...list, made(info, effect)]);
-    useStudio.setState({ refusal: null });
-  };
-  return (
-    <Popover
-      label={label}
-      open={open}
-      onOpenChange={setOpen}
-      trigger={
-        <button type="button" className="rounded px-1 text-xs text-soft hover:bg-raised hover:text-ice">
-          + {label}
-        </button>
-      }
-    >
-      <KindList slot={slot} onChoose={add} />
-    </Popover>
+  const add = (info: KindInfo) => edit(path, [...((at(effect, path) ?? []) as Node[]), made(info, effect)]);
+  const button = (
+    <button type="button" className="rounded px-1 text-xs leading-5 text-soft hover:bg-raised hover:text-ice">
+      + {label}
+    </button>
   );
+  return <KindPopover slot={slot} label={`Add ${label}`} onChoose={add} trigger={button} />;
 }

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answered, api } from "@/api/client";
 import { kindOf } from "@/state/document";
+import { capitalised } from "@/ui/words";
 import { adders } from "./adding";
 import { useScore } from "./context";
 
@@ -21,7 +22,7 @@ export function MeshImport() {
       const asset = await answered(api.POST("/api/assets", { body: form as never, bodySerializer: (body) => body as never }));
       await client.invalidateQueries({ queryKey: ["meshes"] });
       const name = file.name.replace(/\.\w+$/, "").replaceAll(/[-_]+/g, " ");
-      adders(catalogue).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label: name.charAt(0).toUpperCase() + name.slice(1) });
+      adders(catalogue).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label: capitalised(name) });
     } catch (error) {
       setMessage((error as Error).message);
     } finally {

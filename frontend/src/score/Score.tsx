@@ -3,17 +3,16 @@
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { Plus } from "lucide-react";
-import { useMemo, useState, type ReactNode } from "react";
+import { useMemo, type ReactNode } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { answered, api, type KindInfo } from "@/api/client";
 import { kindOf, moved, type Collection, type Effect, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
-import { Popover } from "@/ui/controls";
 import { count } from "@/ui/numbers";
-import { adders, type Adder } from "./adding";
+import { adders } from "./adding";
 import { Card, RuleCard } from "./cards";
 import { ScoreContext, useScore, type Surroundings } from "./context";
-import { KindList } from "./KindPicker";
+import { KindPopover } from "./KindPicker";
 import { MeshImport } from "./MeshImport";
 import { Sentence } from "./Sentence";
 
@@ -83,20 +82,21 @@ function Part({ title, note, collection, ids, add, empty, children }: PartProps)
   );
 }
 
-function AddButton({ label, children, onOpen }: { label: string; children?: (close: () => void) => ReactNode; onOpen?: () => void }) {
-  const [open, setOpen] = useState(false);
+interface AddProps {
+  label: string;
+  onAdd: (info?: KindInfo) => void;
+  /** Which slot's kinds to choose from; without, there is only one thing to add. */
+  slot?: string;
+}
+
+function AddButton({ label, onAdd, slot }: AddProps) {
   const button = (
-    <button type="button" aria-label={`Add ${label}`} onClick={children ? undefined : onOpen} className="flex items-center gap-0.5 rounded px-1.5 py-0.5 text-xs text-soft hover:bg-raised hover:text-ice">
+    <button type="button" aria-label={`Add ${label}`} onClick={slot ? undefined : () => onAdd()} className="flex items-center gap-0.5 rounded px-1.5 py-0.5 text-xs text-soft hover:bg-raised hover:text-ice">
       <Plus className="size-3.5" />
       {label}
     </button>
   );
-  if (!children) return button;
-  return (
-    <Popover label={`Add ${label}`} open={open} onOpenChange={setOpen} trigger={button}>
-      {children(() => setOpen(false))}
-    </Popover>
-  );
+  return slot ? <KindPopover slot={slot} label={`Add ${label}`} onChoose={onAdd} trigger={button} /> : button;
 }
 
 const ids = (items: Node[]): string[] => items.map((item) => String(item.id));
@@ -105,20 +105,8 @@ function Scene({ effect }: { effect: Effect }) {
   const { catalogue } = useScore();
   const add = adders(catalogue);
   const clock = catalogue.parts.clock as KindInfo;
-  const shapeAdder = (close: () => void, adder: Adder) => (
-    <>
-      <KindList
-        slot="shape"
-        onChoose={(info) => {
-          close();
-          if (info.kind !== "mesh") adder.add(info);
-          else document.getElementById("mesh-file")?.click();
-        }}
-      />
-    </>
-  );
   return (
-    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={<AddButton label="shape">{(close) => shapeAdder(close, add.shapes)}</AddButton>}>
+    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={<AddButton label="shape" slot="shape" onAdd={add.shapes.add} />}>
       <li className="border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85">
         <span className="mr-2 font-medium text-text">Clock</span>
         <Sentence info={clock} node={effect.clock} path={["clock"]} />
@@ -148,7 +136,7 @@ function Groups({ effect }: { effect: Effect }) {
   const population = useStudio((state) => state.stats[frame]?.population);
   return (
     <>
-      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={<AddButton label="group" onOpen={() => add.groups.add()} />}>
+      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={<AddButton label="group" onAdd={() => add.groups.add()} />}>
         {effect.groups.map((group, index) => (
           <Card
             key={String(group.id)}
@@ -170,7 +158,7 @@ function Groups({ effect }: { effect: Effect }) {
           />
         ))}
       </Part>
-      <Part title="Attributes" note={effect.attributes.length ? "numbers of your own" : "none of your own yet"} collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onOpen={() => add.attributes.add()} />}>
+      <Part title="Attributes" note={effect.attributes.length ? "numbers of your own" : "none of your own yet"} collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
         {effect.attributes.map((attribute, index) => (
           <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} compact />
         ))}
@@ -188,7 +176,7 @@ function Births({ effect }: { effect: Effect }) {
       note="sources, top to bottom"
       collection="sources"
       ids={ids(effect.sources)}
-      add={<AddButton label="source" onOpen={() => adders(catalogue).sources.add()} />}
+      add={<AddButton label="source" onAdd={() => adders(catalogue).sources.add()} />}
       empty="No source yet, so there is nothing to see. Add one: it starts on the first shape."
     >
       {effect.sources.map((source, index) => {
@@ -233,7 +221,7 @@ function Rules({ effect }: { effect: Effect }) {
             note={part.note}
             collection="rules"
             ids={members.map(({ rule }) => String(rule.id))}
-            add={part.key === "rules" && <AddButton label="rule" onOpen={() => add.rules.add()} />}
+            add={part.key === "rules" && <AddButton label="rule" onAdd={() => add.rules.add()} />}
             empty={part.key === "rules" ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce." : undefined}
           >
             {members.map(({ rule, index }) => (
@@ -255,7 +243,7 @@ function Looks({ effect }: { effect: Effect }) {
       note="how each group is drawn"
       collection="looks"
       ids={ids(effect.looks)}
-      add={<AddButton label="look">{(close) => <KindList slot="look" onChoose={(info) => (close(), add.looks.add(info))} />}</AddButton>}
+      add={<AddButton label="look" slot="look" onAdd={add.looks.add} />}
       empty="No look yet: particles are drawn as dots in the colour of their group."
     >
       {effect.looks.map((look, index) => {

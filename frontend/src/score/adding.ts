@@ -24,7 +24,11 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
   };
   return {
     shapes: {
-      add: (info, change = {}) => info && push("shapes", { ...named("shapes", info.title, made(info, current())), visible: true, ...change }),
+      add: (info, change = {}) => {
+        // A mesh has to come from a file first; the import calls this again with what it read.
+        if (info?.kind === "mesh" && !change.asset) document.getElementById("mesh-file")?.click();
+        else if (info) push("shapes", { ...named("shapes", info.title, made(info, current())), visible: true, ...change });
+      },
     },
     groups: {
       add: () => {

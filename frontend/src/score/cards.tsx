@@ -7,15 +7,14 @@ import { useMemo, useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { freshId, freshLabel, nameOf, usesOf, type Collection, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
-import { Button, Dialog, Hint, Menu, Popover, type MenuEntry } from "@/ui/controls";
+import { Button, Dialog, Hint, Menu, type MenuEntry } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { AllValues } from "./AllValues";
 import { Actions, RuleCondition } from "./Conditions";
 import { ScoreContext, useScore } from "./context";
-import { KindList } from "./KindPicker";
+import { AddKind } from "./KindPicker";
 import { ChoiceChip, GroupsChip } from "./references";
 import { Sentence } from "./Sentence";
-import { made } from "@/state/document";
 import { Spark } from "./Spark";
 
 interface CardProps {
@@ -135,7 +134,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
 
 export function RuleCard({ rule, index, info }: { rule: Node; index: number; info: KindInfo }) {
   const score = useScore();
-  const { catalogue, effect } = score;
+  const { effect } = score;
   const path = ["rules", index] as const;
   const off = rule.enabled === false;
   const field = (name: string) => info.fields.find((entry) => entry.name === name)!;
@@ -165,38 +164,13 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
           {otherwise.length > 0 && <div className="text-soft">otherwise</div>}
           <Actions actions={otherwise} path={[...path, "otherwise"]} lead="→" />
           <div className={`flex gap-2 ${actions.length ? "h-0 overflow-hidden group-focus-within/card:h-auto group-hover/card:h-auto" : ""}`}>
-            <AddAction path={[...path, "actions"]} label="action" present={actions} />
-            {!moment && rule.condition && otherwise.length === 0 ? <AddAction path={[...path, "otherwise"]} label="otherwise" present={otherwise} /> : null}
+            <AddKind slot="action" path={[...path, "actions"]} label="action" />
+            {!moment && rule.condition && otherwise.length === 0 ? <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" /> : null}
           </div>
-          {catalogue && off && <div className="text-xs text-soft">Switched off: it is not run.</div>}
+          {off && <div className="text-xs text-soft">Switched off: it is not run.</div>}
         </div>
       </Card>
     </ScoreContext.Provider>
-  );
-}
-
-function AddAction({ path, label, present }: { path: readonly (string | number)[]; label: string; present: Node[] }) {
-  const { effect } = useScore();
-  const [open, setOpen] = useState(false);
-  return (
-    <Popover
-      label={`Add ${label}`}
-      open={open}
-      onOpenChange={setOpen}
-      trigger={
-        <button type="button" className="rounded px-1 text-xs leading-5 text-soft hover:bg-raised hover:text-ice">
-          + {label}
-        </button>
-      }
-    >
-      <KindList
-        slot="action"
-        onChoose={(info) => {
-          setOpen(false);
-          edit(path, [...present, made(info, effect)]);
-        }}
-      />
-    </Popover>
   );
 }
 

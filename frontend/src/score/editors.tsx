@@ -7,6 +7,7 @@ import { same, type Json, type Path } from "@/state/document";
 import { commit, edit, tryValue, useStudio } from "@/state/studio";
 import { IconButton, Slider } from "@/ui/controls";
 import { fromHex, otherWay, plain, toHex, typed } from "@/ui/numbers";
+import { unmarked } from "@/ui/words";
 import { isColor, useScore, type ValueRange } from "./context";
 
 /** Commit what dragging has tried. */
@@ -182,7 +183,7 @@ export function EditorHead({ label, help, changed, onReset }: { label: string; h
           </IconButton>
         )}
       </div>
-      {help && <p className="text-xs leading-relaxed text-soft">{help.replaceAll("*", "")}</p>}
+      {help && <p className="text-xs leading-relaxed text-soft">{unmarked(help)}</p>}
     </div>
   );
 }

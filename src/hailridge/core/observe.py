@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.conditions.tests import Between, Compare
+from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Particles, Rows, number_of
 from hailridge.core.scene import Scene
@@ -136,15 +138,32 @@ def quantity_values(moment: Moment, quantity: Quantity, who: list[str]) -> NDArr
 
 def passing(moment: Moment, quantity: Quantity, comparison: str, threshold: Amount, who: list[str]) -> int:
     """How many of `who` pass a comparison; what a dragged threshold shows."""
-    from hailridge.core.conditions.tests import Compare
-
     test = Compare(quantity=quantity, comparison=comparison, threshold=threshold)  # type: ignore[arg-type]
     return len(holders(moment, test, who)[0])
 
 
+def impacts(scene: Scene, events: NDArray[Any], who: list[str]) -> NDArray[np.float64]:
+    """Impact speeds (m/s) of every contact of a run by particles that were in these groups at the time; `events` in order of happening."""
+    members = scene.members(who)
+    if not members.all():
+        events = events[members[_group_at_event(events, len(scene.group_index))]]
+    return np.asarray(events["value"][events["what"] == Happening.CONTACT], np.float64)
+
+
+def _group_at_event(events: NDArray[Any], groups: int) -> NDArray[np.int64]:
+    """The group in which each event found its particle: that of its latest birth or move before it."""
+    order = np.lexsort((np.arange(len(events)), events["particle"]))
+    ordered = events[order]
+    defines = np.isin(ordered["what"], [Happening.BIRTH, Happening.MOVE])
+    latest = np.maximum.accumulate(np.where(defines, np.arange(len(events)), 0))
+    out = np.empty(len(events), np.int64)
+    out[order] = np.clip(ordered["present"][latest], 0, max(0, groups - 1))
+    return out
+
+
 def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
     """Everything that can be read of one particle now, attributes first; None where it is not alive."""
-    row = row_of(moment, particle)
+    row = row_of(moment.column("id"), particle)
     if row is None:
         return None
     rows = np.array([row])
@@ -170,9 +189,8 @@ def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
     }
 
 
-def row_of(moment: Moment, particle: int) -> int | None:
-    """The row of a living particle; ids ascend, so it is found by halving."""
-    ids = moment.column("id")
+def row_of(ids: NDArray[np.int32], particle: int) -> int | None:
+    """The row of a particle among those alive, None where it is not; ids ascend, so it is found by halving."""
     at = int(np.searchsorted(ids, particle))
     return at if at < len(ids) and ids[at] == particle else None
 
@@ -193,8 +211,6 @@ def _reason(moment: Moment, ready: Any, rows: Rows) -> dict[str, Any] | None:
 
 
 def _tests(condition: Condition, moment: Moment, rows: Rows, out: list[dict[str, Any]], depth: int = 0) -> None:
-    from hailridge.core.conditions.tests import Between, Compare
-
     entry: dict[str, Any] = {"depth": depth, "kind": condition.kind, "holds": bool(np.asarray(condition.holds(moment, rows))[0])}  # type: ignore[attr-defined]
     if isinstance(condition, Compare | Between):
         entry |= {"title": _named(condition.quantity, moment), "unit": condition.quantity.unit, "value": _one(condition.quantity.read(moment, rows))}

@@ -106,3 +106,9 @@ def number_of(rows: Rows) -> int:
 
 def as_indices(rows: Rows) -> NDArray[np.intp]:
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
+
+
+def as_factor(values: Any) -> Array:
+    """Amounts given for rows, shaped to multiply vectors: (k,) becomes (k, 1), one number for all stays one."""
+    shaped: Array = np.asarray(values, np.float32)
+    return shaped[:, None] if shaped.ndim == 1 else shaped

@@ -61,6 +61,22 @@ def directions_in_cone(axes: NDArray[np.float32], half_angles: NDArray[np.float3
     return np.asarray(out, np.float32)
 
 
+def any_directions(u: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Unit vectors, every direction equally likely: (n, 3), from u (n, ≥ 2) uniform."""
+    return directions_in_cone(upward(len(u)), np.pi, u)
+
+
+def points_in_ball(u: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Points spread evenly by volume in the unit ball and their directions from its centre, (n, 3) each, from u (n, ≥ 3) uniform."""
+    out = any_directions(u)
+    return out * np.cbrt(u[:, 2:3]), out
+
+
+def upward(number: int) -> NDArray[np.float32]:
+    """That many unit vectors straight up: (n, 3)."""
+    return np.tile(np.array([0.0, 1.0, 0.0], np.float32), (number, 1))
+
+
 def _frames(axes: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Two unit vectors square to each axis and to one another, without branches (Duff et al. 2017, "Building an orthonormal basis, revisited")."""
     x, y, z = axes[:, 0], axes[:, 1], axes[:, 2]

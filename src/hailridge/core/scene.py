@@ -34,6 +34,11 @@ class ReadyRule:
     contacts: list[Action] = field(default_factory=list)
 
     @property
+    def only_solid(self) -> bool:
+        """Whether all that the rule does belongs to the contact phase."""
+        return bool(self.contacts) and not self.actions and not self.otherwise
+
+    @property
     def everyone(self) -> bool:
         return bool(self.members.all())
 

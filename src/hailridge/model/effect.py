@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from hailridge.model import fields
-from hailridge.model.kind import Identifier, Label, Part, Vector
+from hailridge.model.kind import Identifier, Label, Part
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Look, Placement, Shape
 
 FORMAT = 1
@@ -140,11 +140,3 @@ class Effect(Part):
     sources: list[Source] = Field(default_factory=list, max_length=64)
     rules: list[Rule] = Field(default_factory=list, max_length=200)
     looks: list[Look] = Field(default_factory=list, max_length=64)
-
-
-class Transform(Part):
-    """Where a shape stands: position in metres, rotation in degrees about x, then y, then z, and one scale for all axes."""
-
-    position: Vector = fields.vector([0.0, 0.0, 0.0], unit="m", label="Position")
-    rotation: Vector = fields.vector([0.0, 0.0, 0.0], unit="deg", label="Turned")
-    scale: float = fields.number(1.0, low=1e-4, high=1e4, soft=(0.1, 10), label="Scale")

@@ -19,6 +19,3 @@ UNITS: dict[str, str] = {
     "steps": "steps",
 }
 """Unit code in the document's field declarations → how it is written after a number."""
-
-ATTRIBUTE_NUMBER_LIMIT = 1e12
-"""Numbers in documents stay below this, so that 32-bit particle state cannot overflow by input alone."""

@@ -10,11 +10,15 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from hailridge.core.assets import Assets
+from hailridge.core.events import EVENT
 from hailridge.core.moment import Moment
 from hailridge.core.observe import recorded_moment
 from hailridge.core.scene import Scene
-from hailridge.formats.blocks import unpack_columns
+from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Job, Pool
@@ -103,6 +107,11 @@ class Runs:
         """A computed frame of a trial, to read."""
         columns, count = unpack_columns(self.bakes.frame(trial.key, frame).state)
         return recorded_moment(trial.scene, columns, count, frame)
+
+    def events(self, trial: Trial) -> NDArray[Any]:
+        """All events of a trial's computed frames, in order of happening."""
+        blocks = [unpack(block)[1]["events"].view(EVENT) for block in self.bakes.events(trial.key)]
+        return np.concatenate(blocks) if blocks else np.empty(0, EVENT)
 
     def _progress(self, message: dict[str, Any]) -> None:
         self.listener({**message, "effect": message["owner"]})

@@ -7,6 +7,7 @@ import secrets
 from dataclasses import dataclass
 from datetime import datetime
 
+import numpy as np
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
@@ -148,8 +149,6 @@ class Library:
 
     def mesh(self, asset: str) -> CoreMesh:
         """A mesh by id, as `core.assets.Assets` wants it."""
-        import numpy as np
-
         with self.database.reading() as session:
             row = session.get(AssetRow, asset)
             if row is None:

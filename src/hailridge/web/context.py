@@ -12,6 +12,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Request
 
 from hailridge.formats.posters import poster
+from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
@@ -62,8 +63,6 @@ class Context:
             self.make_poster(effect_id)
 
     def make_poster(self, effect_id: str) -> None:
-        from hailridge.model.validation import read_effect
-
         row = self.library.effect(effect_id)
         trial = self.runs.trial(self.bakes.open_trial(effect_id, read_effect(row.document)).id)
         bake = self.bakes.bake(trial.key)

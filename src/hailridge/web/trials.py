@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field, ValidationError
 
-from hailridge.core.events import EVENT, Happening
-from hailridge.core.observe import distribution, holders, layers, passing, quantity_values, values_of
-from hailridge.formats.blocks import pack, unpack, unpack_columns
+from hailridge.core.events import Happening
+from hailridge.core.observe import distribution, holders, impacts, layers, passing, quantity_values, row_of, values_of
+from hailridge.formats.blocks import pack, unpack_columns
 from hailridge.model.kind import Part
 from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.validation import DocumentError, Problem, read_effect
@@ -190,7 +192,7 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     passed: int | None = None
     with _names_told():
         if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
-            values = _impacts(context, trial, reading.who)
+            values = impacts(trial.scene, context.runs.events(trial), reading.who)
             if reading.comparison is not None and threshold is not None:
                 middle = float(np.mean(threshold.extent()))
                 passed = int(np.count_nonzero(values > middle if reading.comparison in ("above", "at_least") else values < middle))
@@ -205,47 +207,23 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     )  # fmt: skip
 
 
-def _impacts(context: Shared, trial: Trial, who: list[str]) -> Any:
-    """Impact speeds of every contact of the run by particles that were in these groups at the time."""
-    blocks = [unpack(block)[1]["events"].view(EVENT) for block in context.bakes.events(trial.key)]
-    events = np.concatenate(blocks) if blocks else np.empty(0, EVENT)
-    members = trial.scene.members(who)
-    if not members.all():
-        groups = _group_at_event(events, len(trial.scene.group_index))
-        events = events[members[groups]]
-    return events["value"][events["what"] == Happening.CONTACT]
-
-
-def _group_at_event(events: Any, groups: int) -> Any:
-    """The group in which each event found its particle: that of its latest birth or move before it."""
-    order = np.lexsort((np.arange(len(events)), events["particle"]))
-    sorted_events = events[order]
-    defines = np.isin(sorted_events["what"], [Happening.BIRTH, Happening.MOVE])
-    latest = np.maximum.accumulate(np.where(defines, np.arange(len(events)), 0))
-    found = np.clip(sorted_events["present"][latest], 0, max(0, groups - 1))
-    out = np.empty(len(events), np.int64)
-    out[order] = found
-    return out
-
-
 @router.get("/trials/{trial_id}/frames/{number}/particles/{particle}")
 def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[str, Any]:
     """One particle at a frame: its values, whether each rule holds for it and why, and its life story."""
     trial = context.runs.trial(trial_id)
     found = values_of(context.runs.moment(trial, number), particle)
-    story = _story(context, trial, particle)
+    events = context.runs.events(trial)
+    story = _story(events[events["particle"] == particle])
     if found is None and not story:
         raise NotFound(f"there is no particle {particle} in this effect")
     return {"alive": found is not None, "now": found, "story": story}
 
 
-def _story(context: Shared, trial: Trial, particle: int) -> list[dict[str, Any]]:
+def _story(events: Any) -> list[dict[str, Any]]:
     out: list[dict[str, Any]] = []
-    for block in context.bakes.events(trial.key):
-        events = unpack(block)[1]["events"].view(EVENT)
-        for event in events[events["particle"] == particle]:
-            entry = {name: event[name].item() for name in ("frame", "time", "item", "previous", "present", "value", "parent")}
-            out.append({**entry, "what": Happening(int(event["what"])).name.lower()})
+    for event in events:
+        entry = {name: event[name].item() for name in ("frame", "time", "item", "previous", "present", "value", "parent")}
+        out.append({**entry, "what": Happening(int(event["what"])).name.lower()})
     return out
 
 
@@ -260,10 +238,9 @@ def track(
     out: dict[str, list[float | None]] = {name: [] for name in wanted}
     for number in range(bake.computed if bake else 0):
         state, count = unpack_columns(context.bakes.frame(trial.key, number).state)
-        at = int(np.searchsorted(state["id"], particle)) if count else 0
-        alive = count > 0 and at < count and state["id"][at] == particle
+        row = row_of(state["id"], particle) if count else None
         for name in wanted:
-            out[name].append(_read_one(state, name, at) if alive else None)
+            out[name].append(None if row is None else _read_one(state, name, row))
     return out
 
 
@@ -282,13 +259,10 @@ def _check_names(trial: Trial, who: list[str]) -> None:
             raise NotFound(f"there is no group '{group}' in this trial")
 
 
-class _names_told:
+@contextmanager
+def _names_told() -> Iterator[None]:
     """Pieces given on their own can name shapes and groups that the trial does not have: say which, instead of failing."""
-
-    def __enter__(self) -> None:
-        return None
-
-    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
-        if isinstance(error, KeyError):
-            raise NotFound(f"the trial has nothing called {error}") from None
-
+    try:
+        yield
+    except KeyError as error:
+        raise NotFound(f"the trial has nothing called {error}") from None

@@ -9,7 +9,7 @@ import numpy as np
 
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows, number_of
+from hailridge.core.particles import Rows, as_factor, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Vector
@@ -81,5 +81,4 @@ class Turbulence(Action):
         salt = np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF)
         drift = np.float32(self.evolution * moment.time)
         noise.curl(number_of(rows), places, np.float32(1.0 / self.size), np.int64(self.octaves), np.float32(self.roughness), drift, salt, out)
-        strength = np.asarray(self.strength.give(moment, rows), np.float32)
-        moment.push_buffer("varying")[rows] += out * (strength[:, None] if strength.ndim else strength)
+        moment.push_buffer("varying")[rows] += out * as_factor(self.strength.give(moment, rows))

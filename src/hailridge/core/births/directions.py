@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.randomness import directions_in_cone, uniforms
+from hailridge.core.randomness import any_directions, directions_in_cone, uniforms
 from hailridge.model import fields
 from hailridge.model.kind import Vector
 from hailridge.model.parts import Direction
@@ -49,7 +49,7 @@ class AnyWay(Direction):
     kind: Literal["any"] = "any"
 
     def aim(self, moment: Moment, normals: Any, keys: Any) -> Any:
-        return scattered(np.tile(np.array([0, 1, 0], np.float32), (len(keys), 1)), 360.0, uniforms(keys, self.item, 0, moment.scene.seed))
+        return any_directions(uniforms(keys, self.item, 0, moment.scene.seed))
 
 
 def scattered(axes: Any, degrees: float, u: Any) -> Any:

@@ -8,11 +8,9 @@ import numpy as np
 
 from hailridge.core.geometry import Geometry, rotation_matrix
 from hailridge.core.moment import Moment
-from hailridge.core.randomness import directions_in_cone, uniforms
+from hailridge.core.randomness import points_in_ball, uniforms, upward
 from hailridge.core.shapes.primitives import Ball, Box
 from hailridge.model.parts import Placement
-
-UP = np.array([[0.0, 1.0, 0.0]], np.float32)
 
 
 class Surface(Placement):
@@ -38,12 +36,12 @@ class Inside(Placement):
     def place(self, moment: Moment, shape: Any, geometry: Geometry, keys: Any) -> Any:
         u = uniforms(keys, self.item, 0, moment.scene.seed)
         if isinstance(shape, Ball):
-            out = directions_in_cone(np.repeat(UP, len(u), axis=0), np.pi, u)
-            return np.asarray(shape.position, np.float32) + out * (np.cbrt(u[:, 2:3]) * np.float32(shape.radius * shape.scale)), out
+            points, out = points_in_ball(u)
+            return np.asarray(shape.position, np.float32) + points * np.float32(shape.radius * shape.scale), out
         if isinstance(shape, Box):
             local = (u[:, :3] - np.float32(0.5)) * np.asarray(shape.size, np.float32) * np.float32(shape.scale)
             turned = local @ rotation_matrix(shape.rotation).T.astype(np.float32) + np.asarray(shape.position, np.float32)
-            return turned.astype(np.float32), np.repeat(UP, len(u), axis=0)
+            return turned.astype(np.float32), upward(len(u))
         moment.find("advice", None, f"'{shape.label}' has no inside to be born in; its surface is used. Choose a box or a ball, or 'on the surface'.")
         return geometry.on_surface(u)
 
@@ -56,4 +54,4 @@ class Centre(Placement):
     kind: Literal["centre"] = "centre"
 
     def place(self, moment: Moment, shape: Any, geometry: Geometry, keys: Any) -> Any:
-        return np.tile(np.asarray(shape.position, np.float32), (len(keys), 1)), np.repeat(UP, len(keys), axis=0)
+        return np.tile(np.asarray(shape.position, np.float32), (len(keys), 1)), upward(len(keys))

@@ -54,8 +54,4 @@ class Not(Condition):
     condition: Condition = fields.slot("condition", {"kind": "compare"}, label="Condition")
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
-        return ~condition_of(self.condition, moment, rows)
-
-
-def condition_of(condition: Condition, moment: Moment, rows: Rows) -> Any:
-    return np.asarray(condition.holds(moment, rows), np.bool_)
+        return ~np.asarray(self.condition.holds(moment, rows), np.bool_)

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from hailridge.core.births.directions import scattered
 from hailridge.core.events import Happening
 from hailridge.core.moment import Litter, Moment
-from hailridge.core.randomness import child_keys, source_keys, uniforms
+from hailridge.core.particles import as_factor
+from hailridge.core.randomness import any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Source
 
@@ -51,8 +52,7 @@ def _give_birth(moment: Moment, index: int, source: Source, number: int) -> None
         info = BUILT_IN[name]
         column(name)[rows] = np.clip(getattr(source, name).give(moment, rows), info.low, info.high)
     column("color")[rows] = np.clip(source.color.give(moment, rows), 0, 1)
-    speed = np.asarray(source.speed.give(moment, rows), np.float32)
-    column("velocity")[rows] = aims * (speed[:, None] if speed.ndim else speed)
+    column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows))
     for name, attribute in scene.attributes.items():
         column(f"own {name}")[rows] = attribute.initial.give(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
@@ -99,17 +99,16 @@ def _appear(moment: Moment, litter: Litter) -> int:
     column("entered")[rows] = moment.time
     u = uniforms(keys, action.item, 0, scene.seed)
     axes = _axes(moment, litter, parents, which)
-    aims = scattered(axes, 360.0 if action.heading == "any" else action.cone, u)
-    speed = np.asarray(action.speed.give(moment, rows), np.float32)
+    aims = any_directions(u) if action.heading == "any" else scattered(axes, action.cone, u)
     handed = np.float32(action.inherit_velocity / 100)
-    column("velocity")[rows] = aims * (speed[:, None] if speed.ndim else speed) + column("velocity")[parents] * handed
-    around = np.asarray(action.around.give(moment, rows), np.float32)
-    away = _within_ball(keys, action.item, scene.seed) * (around[:, None] if around.ndim else around)
-    column("position")[rows] = column("position")[parents] + away
+    column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
+    away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
+    column("position")[rows] = column("position")[parents] + away * as_factor(action.around.give(moment, rows))
     for name in ("radius", "color", "mass", "opacity"):
         part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
-        given = np.asarray(getattr(action, name).give(moment, rows), np.float32) if part < 100 else np.zeros(1, np.float32)
-        column(name)[rows] = _mixed(np.asarray(given, np.float32), column(name)[parents], part)
+        # What is handed on whole needs no value of its own; mass and opacity always are.
+        given = np.zeros(1, np.float32) if part == 100 else np.asarray(getattr(action, name).give(moment, rows), np.float32)
+        column(name)[rows] = _mixed(given, column(name)[parents], part)
     remaining = np.maximum(column("lifetime")[parents] - column("age")[parents], 0)
     column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
     for name, attribute in scene.attributes.items():
@@ -127,8 +126,7 @@ def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: 
 
 
 def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
-    up = np.zeros((len(parents), 3), np.float32)
-    up[:, 1] = 1.0
+    up = upward(len(parents))
     if litter.action.heading == "motion":
         velocity = moment.column("velocity")[parents]
         size = np.linalg.norm(velocity, axis=1, keepdims=True)
@@ -137,10 +135,3 @@ def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDAr
         axes = litter.axes[which]
         return np.where(np.any(axes != 0, axis=1, keepdims=True), axes, up).astype(np.float32)
     return up
-
-
-def _within_ball(keys: NDArray[np.uint64], item: int, seed: int) -> NDArray[np.float32]:
-    u = uniforms(keys, item, 1, seed)
-    up = np.zeros((len(keys), 3), np.float32)
-    up[:, 1] = 1.0
-    return np.asarray(scattered(up, 360.0, u) * np.cbrt(u[:, 2:3]), np.float32)

@@ -43,7 +43,7 @@ def run_step_rules(moment: Moment, tally: Tally) -> None:
     """All rules that act in the rules phase, for all particles that are alive when their turn comes."""
     for ready in moment.scene.rules:
         trigger = ready.rule.trigger
-        if trigger not in STEP_TRIGGERS or not (ready.actions or ready.otherwise or not ready.contacts):
+        if trigger not in STEP_TRIGGERS or ready.only_solid:
             continue
         if trigger == "birth":
             run_rule(moment, ready, concerned(moment, ready, moment.column("fresh") != 0), tally, instant=True)
