@@ -58,7 +58,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 1,
+        "format": 2,
         "name": "test",
         "clock": clock,
         "shapes": shapes,

@@ -97,7 +97,8 @@ class Approach(unittest.TestCase):
         )
         np.testing.assert_allclose(curve[1:25], np.arange(24) / 24 * 10, atol=1e-3)
         self.assertEqual(curve[-1], 10)
-        life = {"kind": "over_life", "birth": 0.0, "middle": 4.0, "at": 0.25, "end": 1.0}
+        keys = [{"at": 0.0, "value": 0.0}, {"at": 0.25, "value": 4.0}, {"at": 1.0, "value": 1.0}]
+        life = {"kind": "curve", "over": "life", "curve": {"keys": keys}}
         raw = document(
             rule({"kind": "set", "attribute": "count", "amount": life}),
             attributes=COUNT,

@@ -10,6 +10,7 @@ from scipy import stats
 
 from hailridge.core.assets import MemoryAssets, Mesh
 from hailridge.core.births.emissions import Burst, Rate
+from hailridge.core.births.span import Span
 from tests.support import document, mesh_of, run
 
 
@@ -84,7 +85,7 @@ class Places(unittest.TestCase):
         centre = born(5, {"kind": "box", "position": [1.0, 2.0, 3.0]}, placement={"kind": "centre"})
         np.testing.assert_allclose(centre, [[1, 2, 3]] * 5)
 
-    def test_inside_of_a_mesh_is_said_to_be_missing(self) -> None:
+    def test_what_encloses_nothing_says_so(self) -> None:
         from tests.support import simulation
 
         mesh = Mesh(np.eye(3, dtype=np.float32), np.array([[0, 1, 2]], np.int32))
@@ -95,7 +96,7 @@ class Places(unittest.TestCase):
         )
         made, frames = simulation(raw, 0, MemoryAssets({"x": mesh}))
         self.assertEqual(frames[0].count, 3)
-        self.assertIn("'Cairn' has no inside", made.findings[0].text)
+        self.assertIn("has no inside", made.findings[0].text)
 
 
 class Times(unittest.TestCase):
@@ -119,16 +120,16 @@ class Times(unittest.TestCase):
 
     def test_start_stop_and_maximum(self) -> None:
         emission = Rate(kind="rate", rate=100.0, start=1.0, stop=2.0)
-        self.assertEqual([emission.before(t) for t in (0.5, 1.0, 1.5, 2.0, 9.0)], [0, 0, 50, 100, 100])
-        self.assertEqual(Rate(kind="rate", rate=100.0, maximum=30).before(5.0), 30)
+        span = Span(0.0, 1.0, False, 0.0, 10.0, lambda: None)
+        self.assertEqual([emission.before(span, t) for t in (0.5, 1.0, 1.5, 2.0, 9.0)], [0, 0, 50, 100, 100])
+        self.assertEqual(Rate(kind="rate", rate=100.0, maximum=30).before(span, 5.0), 30)
         frames = run(document(source={"emission": {"kind": "rate", "rate": 100.0, "maximum": 1}}))
         self.assertEqual(frames[-1].count, 1)
 
     def test_burst_happens_once(self) -> None:
         burst = Burst(kind="burst", count=7, time=0.5)
-        self.assertEqual(
-            [len(burst.births(a, b, False)) for a, b in ((0, 0.25), (0.25, 0.5), (0.5, 0.75))], [0, 7, 0]
-        )
+        spans = [Span(a, a + 0.25, False, 0.0, 10.0, lambda: None) for a in (0, 0.25, 0.5)]
+        self.assertEqual([len(burst.births(span)) for span in spans], [0, 7, 0])
         self.assertEqual([frame.births for frame in run(document(count=60_000), 2)], [60_000, 0, 0])
 
     def test_frame_zero_shows_a_burst_at_zero(self) -> None:

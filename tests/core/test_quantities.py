@@ -18,6 +18,17 @@ from tests.support import compare, document, rule, run
 BALL = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0, "position": [0.0, 0.0, 0.0]}
 
 
+GATE = {
+    "kind": "falloff",
+    "id": "gate",
+    "label": "Gate",
+    "shape": "point",
+    "inner": 1.0,
+    "outer": 3.0,
+    "course": "evenly",
+}
+
+
 class KnownState(unittest.TestCase):
     """Three particles set by hand; the expected values follow from the definitions."""
 
@@ -26,6 +37,7 @@ class KnownState(unittest.TestCase):
             count=3,
             groups=["a", "b"],
             shapes=[BALL],
+            fields=[GATE],
             attributes=[{"id": "warmth", "label": "Warmth", "initial": 2.5}],
         )
         effect = read_effect(raw)
@@ -74,6 +86,8 @@ class KnownState(unittest.TestCase):
             ("birth_order", {}, [0, 1, 2]),
             ("time", {}, [1, 1, 1]),
             ("population", {"group": "b"}, [2, 2, 2]),
+            # 5, 2 and 1.5 m from the point, between boundaries at 1 and 3 m, falling evenly.
+            ("field", {"field": "gate"}, [0, 0.5, 0.75]),
         ]
         for kind, fields, values in expected:
             with self.subTest(kind=kind, **fields):
@@ -114,21 +128,38 @@ class Extents(unittest.TestCase):
             {"kind": "spread", "value": 2.0, "spread": 0.5},
             {"kind": "spread", "value": 2.0, "spread": 0.5, "shape": "bell"},
             {"kind": "mapped", "quantity": {"kind": "own_random"}, "low": -1.0, "high": 4.0},
-            {"kind": "over_life", "birth": 1.0, "middle": 5.0, "at": 0.1, "end": -2.0},
+            {
+                "kind": "curve",
+                "curve": {
+                    "keys": [
+                        {"at": 0.0, "value": 1.0, "ease": [0.3, -1.0, 0.6, 2.0]},
+                        {"at": 1.0, "value": -2.0},
+                    ]
+                },
+            },
+            {"kind": "noise", "low": 1.0, "high": 3.0, "size": 0.2},
+            {"kind": "field", "field": "gate", "low": 2.0, "high": -1.0},
+            {"kind": "dial", "dial": "strength", "factor": -2.0},
         ]
+        self.assertEqual({amount["kind"] for amount in amounts}, set(kinds("amount")))
         for amount in amounts:
             with self.subTest(kind=amount["kind"]):
                 effect = read_effect(
-                    document(count=2000, source={"lifetime": {"kind": "spread", "value": 2.0, "spread": 1.9}})
+                    document(
+                        count=2000,
+                        source={"lifetime": {"kind": "spread", "value": 2.0, "spread": 1.9}, "speed": amount},
+                        fields=[GATE],
+                        dials=[{"id": "strength", "label": "Strength", "value": 3.0}],
+                    )
                 )
                 frame = run(effect, 20)[-1]
                 moment = recorded_moment(Scene(effect, MemoryAssets()), frame.columns, frame.count, 20)
-                given = kinds("amount")[amount["kind"]].model_validate(amount)
-                values = np.asarray(given.give(moment, moment.everyone()))  # type: ignore[attr-defined]
-                low, high = given.extent()  # type: ignore[attr-defined]
+                given = effect.sources[0].speed
+                values = np.asarray(given.give(moment, moment.everyone()))
+                low, high = given.extent()
                 self.assertGreaterEqual(values.min(), low - 1e-5)
                 self.assertLessEqual(values.max(), high + 1e-5)
-                self.assertEqual(given.width(), 1)  # type: ignore[attr-defined]
+                self.assertEqual(given.width(), 1)
 
     def test_colours_have_three_components(self) -> None:
         raw = document(

@@ -166,15 +166,29 @@ class Reading(unittest.TestCase):
         }
         try:
             self.assertEqual(read_effect({"format": 0, "title": "Old"}).name, "Old")
-            self.assertEqual(migrate({"format": 1, "name": "x"}), {"format": 1, "name": "x"})
+            self.assertEqual(migrate({"format": 2, "name": "x"}), {"format": 2, "name": "x"})
         finally:
             del STEPS[0]
+
+    def test_values_over_life_became_curves(self) -> None:
+        old = {"kind": "over_life", "birth": 0.0, "middle": [1.0, 0.5, 0.0], "at": 0.25, "end": 1.0}
+        look = {"kind": "balls", "id": "look", "tint": "amount", "color": old}
+        lifted = migrate({"format": 1, "looks": [look]})
+        amount = lifted["looks"][0]["color"]
+        self.assertEqual(
+            [(key["at"], key["value"]) for key in amount["curve"]["keys"]],
+            [(0.0, [0.0] * 3), (0.25, [1.0, 0.5, 0.0]), (1.0, [1.0] * 3)],
+        )
+        self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 2)
 
     def test_published_schema_describes_the_demos(self) -> None:
         schema = json_schema()
         self.assertEqual(schema["$schema"], "https://json-schema.org/draft/2020-12/schema")
         self.assertFalse(schema["additionalProperties"])
         self.assertIn("Turbulence", schema["$defs"])
+        # Keyframes may stand in a number's place, and the published schema says so.
+        size = schema["$defs"]["Turbulence"]["properties"]["size"]
+        self.assertIn("keys", size["anyOf"][1]["properties"])
 
 
 if __name__ == "__main__":

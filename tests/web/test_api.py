@@ -331,7 +331,7 @@ class Meshes(ApiCase):
         self.assertEqual(trial["findings"], [])
         head, arrays = unpack(self.client.get(f"/api/trials/{trial['id']}/shapes").content)
         self.assertEqual(head["shapes"][1]["kind"], "mesh")
-        self.assertEqual(len(arrays["1/faces"]), asset["triangles"])
+        self.assertEqual(len(arrays["shape 1/faces"]), asset["triangles"])
 
     def test_damaged_files_are_refused_in_words(self) -> None:
         for name, data in (

@@ -381,7 +381,7 @@ export interface paths {
         };
         /**
          * Get Shapes
-         * @description The triangles of every shape in world space, as a binary block.
+         * @description Every shape at the beginning: triangles or line in its own space and where that is in the world, as a binary block.
          */
         get: operations["get_shapes_api_trials__trial_id__shapes_get"];
         put?: never;
@@ -520,12 +520,19 @@ export interface components {
          * @description One field of a kind, as the interface shows it. `type` decides the editor.
          */
         FieldOut: {
+            /** Along */
+            along?: string | null;
             /** Default */
             default?: unknown;
             /** Help */
             help?: string | null;
             /** High */
             high?: number | null;
+            /**
+             * Keyable
+             * @default false
+             */
+            keyable: boolean;
             /** Label */
             label: string;
             /** Low */
@@ -538,6 +545,8 @@ export interface components {
             no?: string | null;
             /** Optional */
             optional?: string | null;
+            /** Per Frame */
+            per_frame?: string | null;
             /** Required */
             required: boolean;
             /** Slot */

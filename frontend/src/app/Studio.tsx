@@ -31,7 +31,7 @@ export function Studio() {
 
   useEffect(() => {
     if (!id) return;
-    usePicture.setState({ shown: null, shapes: null });
+    usePicture.setState({ shown: null, shapes: null, dragged: null });
     const load = async () => {
       if (!useStudio.getState().catalogue) useStudio.setState({ catalogue: await answered(api.GET("/api/catalogue")) });
       await open(id);
@@ -85,7 +85,7 @@ export function Studio() {
               <div className="relative min-h-0 flex-1">
                 <Stage />
               </div>
-              <div className="h-[132px] shrink-0">
+              <div className="shrink-0">
                 <Clock />
               </div>
             </div>

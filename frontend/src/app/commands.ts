@@ -44,7 +44,7 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     { group: "Stage", label: "From the front", keys: "1", run: () => stageView.look("front") },
     { group: "Stage", label: "From the side", keys: "2", run: () => stageView.look("side") },
     { group: "Stage", label: "From above", keys: "3", run: () => stageView.look("above") },
-    { group: "Stage", label: "Let go of what is ringed", keys: "Escape", run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null }) },
+    { group: "Stage", label: "Let go of what is ringed", keys: "Escape", run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null, selected: null }) },
     { group: "Window", label: "Fold or unfold the lens", keys: "L", run: () => useStudio.setState((state) => ({ lensOpen: !state.lensOpen })) },
     { group: "Window", label: "Guide", keys: "G", run: () => useStudio.setState({ lens: "guide", lensOpen: true }) },
     { group: "Window", label: "Find a command", keys: "Ctrl+K", run: open.palette },
@@ -56,6 +56,8 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     list.push({ group: "Add", label: "Add a rule", keys: "R", run: () => add.rules.add() });
     list.push({ group: "Add", label: "Add a source", run: () => add.sources.add() });
     list.push({ group: "Add", label: "Add a group", run: () => add.groups.add() });
+    list.push({ group: "Add", label: "Add a dial", run: () => add.dials.add() });
+    list.push({ group: "Add", label: "Add a field", run: () => add.fields.add(catalogue!.slots.field?.[0]) });
     list.push({ group: "Add", label: "Add an attribute", run: () => add.attributes.add() });
     for (const info of catalogue!.slots.shape ?? []) {
       const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;

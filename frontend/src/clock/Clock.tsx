@@ -7,7 +7,10 @@ import { runAgain, seek } from "@/state/trials";
 import { Button, IconButton } from "@/ui/controls";
 import { typed } from "@/ui/numbers";
 import { pause, step, toggle } from "./playing";
+import { LEFT } from "./layout";
+import { RangeButton } from "./RangeButton";
 import { Strip } from "./Strip";
+import { Tracks } from "./Tracks";
 
 export function Clock() {
   const playing = useStudio((state) => state.playing);
@@ -24,8 +27,9 @@ export function Clock() {
     if (target !== null) seek(target);
   };
   return (
-    <div className="flex h-full gap-3 border-t border-line bg-panel px-3 py-2.5">
-      <div className="flex w-[206px] shrink-0 flex-col justify-between">
+    <>
+    <div className="flex h-[132px] gap-3 border-t border-line bg-panel px-3 py-2.5">
+      <div className="flex shrink-0 flex-col justify-between" style={{ width: LEFT }}>
         <div className="flex items-center">
           <IconButton label="To the start" keys="Home" onClick={() => (pause(), seek(0))}>
             <SkipBack />
@@ -42,6 +46,7 @@ export function Clock() {
           <IconButton label={loop ? "Playing round and round" : "Playing once"} aria-pressed={loop} onClick={() => useStudio.setState({ loop: !loop })} className={loop ? "!text-ice" : ""}>
             <Repeat />
           </IconButton>
+          <RangeButton />
         </div>
         <div className="tabular flex items-baseline gap-2">
           <input
@@ -65,6 +70,8 @@ export function Clock() {
         <Strip />
       </div>
     </div>
+    <Tracks />
+    </>
   );
 }
 

@@ -12,6 +12,8 @@ export function Strip() {
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [over, setOver] = useState<number | null>(null);
   const stats = useStudio((state) => state.stats);
+  const stale = useStudio((state) => state.stale);
+  const range = useStudio((state) => state.range);
   const frame = useStudio((state) => state.frame);
   const document = useStudio((state) => state.document);
   const state = useStudio((studio) => studio.trial?.state);
@@ -29,8 +31,8 @@ export function Strip() {
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (context && size.width) draw(context, size.width, size.height, stats, groups?.map((group) => String(group.color)) ?? [], last, frame, state ?? "");
-  }, [size, stats, groups, last, frame, state, tone]);
+    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, colors: groups?.map((group) => String(group.color)) ?? [], last, frame, state: state ?? "" });
+  }, [size, stats, stale, range, groups, last, frame, state, tone]);
 
   const frameAt = (clientX: number): number => {
     const box = canvas.current!.getBoundingClientRect();
@@ -99,7 +101,18 @@ export function Strip() {
   );
 }
 
-function draw(context: CanvasRenderingContext2D, width: number, height: number, stats: FrameStats[], colors: string[], last: number, frame: number, state: string): void {
+interface Drawn {
+  stats: FrameStats[];
+  /** What the run before had: drawn faintly where the present one has not got to. */
+  stale: FrameStats[];
+  range: [number, number] | null;
+  colors: string[];
+  last: number;
+  frame: number;
+  state: string;
+}
+
+function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, colors, last, frame, state }: Drawn): void {
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -110,25 +123,23 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   context.fillRect(0, 0, width, height);
   const x = (number: number) => (number / last) * width;
   const base = height - TICKS;
-  const most = Math.max(1, ...stats.map((entry) => entry.count));
+  const waiting = stats.length <= last ? stale.slice(0, last + 1) : [];
+  const most = Math.max(1, ...stats.map((entry) => entry.count), ...waiting.map((entry) => entry.count));
   const y = (value: number) => base - (value / most) * (base - 6);
-  // Stacked from the bottom, the first group lowest.
-  const below = stats.map(() => 0);
-  colors.forEach((color, group) => {
-    context.beginPath();
-    stats.forEach((_, index) => context.lineTo(x(index), y(below[index]!)));
-    for (let index = stats.length - 1; index >= 0; index--) {
-      below[index]! += stats[index]!.population[group] ?? 0;
-      context.lineTo(x(index), y(below[index]!));
-    }
-    context.closePath();
-    context.globalAlpha = 0.72;
-    context.fillStyle = color;
-    context.fill();
-    context.globalAlpha = 1;
-  });
+  if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), colors, x, y, 0.22);
+  areas(context, stats, colors, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
+  if (range) {
+    context.fillStyle = token("--stage");
+    context.globalAlpha = 0.55;
+    context.fillRect(0, 0, x(range[0]), height);
+    context.fillRect(x(range[1]), 0, width - x(range[1]), height);
+    context.globalAlpha = 1;
+    context.fillStyle = token("--brass");
+    for (const end of range) context.fillRect(x(end) - 0.5, base, 1, TICKS);
+    context.fillRect(x(range[0]), height - 2, x(range[1]) - x(range[0]), 2);
+  }
   context.fillStyle = token("--brass");
   context.fillRect(Math.min(width - 1.5, Math.max(0, x(frame) - 0.75)), 0, 1.5, height);
   context.beginPath();
@@ -136,6 +147,24 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   context.lineTo(x(frame) + 5, 0);
   context.lineTo(x(frame), 7);
   context.fill();
+}
+
+/** Populations stacked from the bottom, the first group lowest. */
+function areas(context: CanvasRenderingContext2D, stats: FrameStats[], colors: string[], x: (frame: number) => number, y: (value: number) => number, alpha: number): void {
+  const below = stats.map(() => 0);
+  colors.forEach((color, group) => {
+    context.beginPath();
+    stats.forEach((entry, index) => context.lineTo(x(entry.frame), y(below[index]!)));
+    for (let index = stats.length - 1; index >= 0; index--) {
+      below[index]! += stats[index]!.population[group] ?? 0;
+      context.lineTo(x(stats[index]!.frame), y(below[index]!));
+    }
+    context.closePath();
+    context.globalAlpha = alpha;
+    context.fillStyle = color;
+    context.fill();
+    context.globalAlpha = 1;
+  });
 }
 
 /** Births as ticks down from the base line, deaths further below, each as strong as many there are. */

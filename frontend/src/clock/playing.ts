@@ -8,9 +8,10 @@ let started = 0;
 let carried = 0;
 
 export function play(): void {
-  const { playing, frame, document } = useStudio.getState();
+  const { playing, frame, document, range } = useStudio.getState();
   if (playing) return;
-  if (frame >= lastFrame(document)) seek(0);
+  const [first, last] = range ?? [0, lastFrame(document)];
+  if (frame >= last || frame < first) seek(first);
   useStudio.setState({ playing: true });
   started = performance.now();
   carried = 0;
@@ -33,15 +34,15 @@ export function step(by: number): void {
 }
 
 function tick(now: number): void {
-  const { playing, document, frame, loop } = useStudio.getState();
+  const { playing, document, frame, loop, range } = useStudio.getState();
   if (!playing || !document) return;
   const duration = 1000 / Number(document.clock.frames_per_second);
   carried += now - started;
   started = now;
   let next = frame;
   while (carried >= duration) {
-    const last = lastFrame(document);
-    const candidate = next >= last ? (loop ? 0 : last) : next + 1;
+    const [first, last] = range ?? [0, lastFrame(document)];
+    const candidate = next >= last || next < first ? (loop ? first : last) : next + 1;
     if (candidate === next) {
       pause();
       return;

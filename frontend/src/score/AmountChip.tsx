@@ -1,7 +1,9 @@
 /** A value that may vary: read as words, edited as any kind of amount, with the distribution of what it is compared to. */
 
 import type { FieldInfo } from "@/api/client";
+import { useState } from "react";
 import { kindOf, made, same, type Json, type Node, type Path } from "@/state/document";
+import { curve, keysOf, type KeyValue } from "@/state/keys";
 import { edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
@@ -9,8 +11,10 @@ import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
 import { isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
-import { EditorHead, NumberEditor, ValueEditor } from "./editors";
-import { ChoiceChip } from "./references";
+import { adders } from "./adding";
+import { CurveEditor, curveWords } from "./CurveChip";
+import { EditorHead, NumberEditor, storeAt, ValueEditor } from "./editors";
+import { ChoiceChip, ReferenceChip } from "./references";
 import { KindPicker } from "./KindPicker";
 import { Sentence } from "./Sentence";
 
@@ -39,10 +43,20 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
 function Written({ amount, range, score }: { amount: Node; range: ValueRange; score: Surroundings }) {
   if (range.value !== "color") return <>{inWords(amount, range, score)}</>;
   const shown = (name: string) => (isColor(amount[name]) ? <Swatch color={amount[name] as number[]} /> : null);
-  if (amount.kind === "fixed") return shown("value");
+  if (amount.kind === "fixed" && isColor(amount.value)) return shown("value");
   if (amount.kind === "spread") return <>{shown("value")}± {plain(Number(amount.spread))}</>;
   if (amount.kind === "mapped") return <>{shown("low")}→{shown("high")} by {quantityWords(amount.quantity as Node, score)}</>;
-  return <>{shown("birth")}→{shown("middle")}→{shown("end")}over its life</>;
+  if (amount.kind === "curve") return <>{(keysOf(amount.curve) ?? []).slice(0, 5).map((key, index) => <Swatch key={index} color={key.value as number[]} />)}{overWords(amount, score)}</>;
+  if (keysOf(amount.value)) return <>{inWords(amount, range, score)}</>;
+  if (amount.kind === "noise" || amount.kind === "field") return <>{shown("low")}→{shown("high")} {amount.kind === "noise" ? "by noise" : `by ${nameIn(score.effect.fields, amount.field)}`}</>;
+  return <>{inWords(amount, range, score)}</>;
+}
+
+const nameIn = (items: Node[], id: Json | undefined): string => String(items.find((item) => item.id === id)?.label ?? "?");
+
+function overWords(amount: Node, { catalogue }: Surroundings): string {
+  const field = kindOf(catalogue, "amount", "curve")?.fields.find((entry) => entry.name === "over");
+  return ` over ${field?.words?.[String(amount.over)] ?? String(amount.over)}`;
 }
 
 export function quantityWords(quantity: Node, { catalogue, effect }: Pick<Surroundings, "catalogue" | "effect">): string {
@@ -56,15 +70,25 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
   const one = (value: Json | undefined) =>
     isColor(value) ? `(${value.map((entry) => plain(entry)).join(", ")})` : plain(Number(value ?? 0) * (range.unit === "share" ? 100 : 1));
   const whole = (value: Json | undefined) => (isColor(value) ? `${one(value)} ${units[range.unit] ?? ""}`.trim() : withUnit(Number(value ?? 0), range.unit, units));
+  const keys = keysOf(amount?.value);
+  if (amount?.kind === "fixed" && keys) return `${one(keys[0]!.value)} … ${whole(keys.at(-1)!.value)} over time`;
   switch (amount?.kind) {
     case "fixed":
       return whole(amount.value);
+    case "curve": {
+      const unit = units[range.unit];
+      return `${curveWords(keysOf(amount.curve) ?? [])}${unit ? ` ${unit}` : ""}${overWords(amount, score)}`;
+    }
+    case "noise":
+      return `${one(amount.low)} … ${whole(amount.high)} by noise`;
+    case "field":
+      return `${one(amount.low)} … ${whole(amount.high)} by ${nameIn(score.effect.fields, amount.field)}`;
+    case "dial":
+      return `${nameIn(score.effect.dials, amount.dial)}${amount.factor === 1 ? "" : ` × ${plain(Number(amount.factor))}`}`;
     case "spread":
       return `${one(amount.value)} ± ${withUnit(Number(amount.spread), range.unit, units)}`;
     case "mapped":
       return `${one(amount.low)} … ${whole(amount.high)} by ${quantityWords(amount.quantity as Node, score)}`;
-    case "over_life":
-      return `${one(amount.birth)} → ${one(amount.middle)} → ${whole(amount.end)} over its life`;
     default:
       return "–";
   }
@@ -75,16 +99,30 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
   const { catalogue, effect } = useScore();
   const kinds = catalogue.slots.amount ?? [];
   const info = kinds.find((kind) => kind.kind === amount.kind);
-  const values = (node: Node): Json => node.value ?? node.high ?? node.middle ?? node.birth ?? 0;
+  const [needs, setNeeds] = useState<string | null>(null);
+  const values = (node: Node): Json => {
+    const keys = keysOf(node.curve) ?? keysOf(node.value);
+    // Of a curve its largest value, so that switching kinds keeps something that can be seen.
+    if (keys) return [...keys].sort((a, b) => Number(Array.isArray(a.value) ? 0 : a.value) - Number(Array.isArray(b.value) ? 0 : b.value)).at(-1)!.value as Json;
+    return node.value ?? node.high ?? (range.value === "number" ? 0 : [0, 0, 0]);
+  };
   const change = (kind: string) => {
     const next = kinds.find((entry) => entry.kind === kind);
     if (!next || kind === amount.kind) return;
     const fresh = made(next, effect);
     const present = values(amount);
     for (const field of next.fields) if (field.type === "value") fresh[field.name] = present;
+    if (kind === "curve") {
+      const zero: Json = range.value === "number" ? Math.max(0, range.low ?? 0) : range.value === "color" ? present : [0, 0, 0];
+      fresh.curve = curve([{ at: 0, value: present as KeyValue, ease: "linear" }, { at: 1, value: zero as KeyValue, ease: "linear" }]);
+    }
+    if (["mapped", "noise", "field"].includes(kind) && typeof present === "number") fresh.low = Math.max(range.low ?? -Infinity, Number((present * 0.25).toPrecision(3)));
+    if (kind === "field" && !effect.fields.length) return missing("field");
+    if (kind === "dial" && !effect.dials.length) return missing("dial");
     if (kind === "spread" && typeof present === "number") fresh.spread = Math.abs(present) * 0.2 || 0.1;
     edit(path, fresh);
   };
+  const missing = (what: string) => setNeeds(what);
   return (
     <div className="space-y-2.5">
       {info?.fields.map((field) => {
@@ -98,6 +136,8 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
             </Row>
           );
         }
+        if (field.type === "reference") return <Row key={field.name} label={field.label}><ReferenceChip field={field} value={value as string | null} path={inner} /></Row>; // prettier-ignore
+        if (field.type === "curve") return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
         if (field.type === "choice") return <Row key={field.name} label={field.label}><ChoiceChip field={field} value={String(value)} path={inner} /></Row>; // prettier-ignore
         const followed = amount.quantity ? quantityRange(amount.quantity as Node, catalogue, effect) : null;
         const own: ValueRange = field.type === "value" ? range : followed && (field.name === "start" || field.name === "end") ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
@@ -105,13 +145,21 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
           <div key={field.name}>
             {(info.fields.length > 1 || field.type !== "value") && <div className="text-xs text-soft">{field.label}</div>}
             {field.type === "whole" ? (
-              <NumberEditor value={Number(value)} path={inner} label={field.label} unit="" low={0} high={2 ** 31 - 1} soft={[0, 100]} whole />
+              <NumberEditor value={Number(value)} store={storeAt(inner)} label={field.label} unit="" low={0} high={2 ** 31 - 1} soft={[0, 100]} whole />
             ) : (
               <ValueEditor value={value} path={inner} label={field.label} range={own} />
             )}
           </div>
         );
       })}
+      {needs && (
+        <p className="text-xs text-soft">
+          There is no {needs} yet.{" "}
+          <button type="button" className="text-ice" onClick={() => (adders(catalogue)[needs === "dial" ? "dials" : "fields"].add(needs === "dial" ? undefined : catalogue.slots.field?.[0]), setNeeds(null))}>
+            Add one
+          </button>
+        </p>
+      )}
       <div className="flex flex-wrap gap-1 border-t border-line pt-2" role="group" aria-label="How it varies">
         {kinds.map((kind) => (
           <button
@@ -131,6 +179,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
 }
 
 function spreadRange(field: FieldInfo, range: ValueRange, around: Json): ValueRange {
+  if (field.unit) return { value: "number", unit: field.unit, low: field.low ?? null, high: field.high ?? null, soft: (field.soft ?? [0, 1]) as [number, number] };
   const size = typeof around === "number" ? Math.abs(around) || 1 : 1;
   const soft: [number, number] = field.soft ? (field.soft as [number, number]) : [0, field.name === "spread" ? size : 1];
   return { value: "number", unit: field.name === "spread" && range.value === "number" ? range.unit : "", low: field.low ?? null, high: field.high ?? null, soft };

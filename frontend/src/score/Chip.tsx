@@ -2,14 +2,16 @@
 
 import type { FieldInfo } from "@/api/client";
 import { kindOf, type Json, type Node, type Path } from "@/state/document";
+import { keysOf } from "@/state/keys";
 import { edit } from "@/state/studio";
 import { withUnit } from "@/ui/numbers";
 import { Popover } from "@/ui/controls";
 import { AmountChip } from "./AmountChip";
 import { isColor, useScore } from "./context";
+import { CurveChip } from "./CurveChip";
 import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
-import { ChoiceChip, GroupsChip, ReferenceChip } from "./references";
+import { ChoiceChip, ManyChip, ReferenceChip } from "./references";
 import { Sentence } from "./Sentence";
 
 interface Props {
@@ -28,9 +30,11 @@ export function Chip({ field, parent, path }: Props) {
     case "reference":
       return <ReferenceChip field={field} value={value as string | null} path={path} />;
     case "references":
-      return <GroupsChip field={field} value={(value ?? []) as string[]} path={path} />;
+      return <ManyChip field={field} value={(value ?? []) as string[]} path={path} />;
     case "slot":
       return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
+    case "curve":
+      return <CurveChip field={field} parent={parent} path={path} />;
     case "flag":
       return (
         <button type="button" className="chip" onClick={() => edit(path, !value)}>
@@ -84,6 +88,12 @@ export function Swatch({ color }: { color: readonly number[] }) {
 }
 
 function written(value: Json, field: FieldInfo, units: Record<string, string>): string {
+  const keys = keysOf(value);
+  if (keys) {
+    const ends = keys.length > 1 ? [keys[0]!, keys.at(-1)!] : [keys[0]!];
+    return `${ends.map((key) => written(key.value as Json, field, units)).join(" … ")} over time`;
+  }
+  if (field.type === "points") return `${(value as Json[])?.length ?? 0} points`;
   if (typeof value === "number") return withUnit(value, field.unit, units);
   if (Array.isArray(value) && value.every((entry) => typeof entry === "number")) {
     const numbers = value.map((entry) => String(Number((entry as number).toFixed(3))).replace("-", "−"));

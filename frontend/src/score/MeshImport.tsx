@@ -35,7 +35,7 @@ export function MeshImport() {
         id="mesh-file"
         type="file"
         aria-label="Mesh file"
-        accept=".obj,.ply,.stl,.glb"
+        accept=".obj,.ply,.stl,.glb,.usd,.usda,.usdc,.usdz"
         className="hidden"
         onChange={(event) => {
           const file = event.target.files?.[0];

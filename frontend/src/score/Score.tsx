@@ -10,9 +10,12 @@ import { kindOf, moved, type Collection, type Effect, type Node } from "@/state/
 import { commit, edit, useStudio } from "@/state/studio";
 import { count } from "@/ui/numbers";
 import { adders } from "./adding";
+import { AllValues } from "./AllValues";
 import { Card, RuleCard } from "./cards";
+import { Chip } from "./Chip";
+import { Actions } from "./Conditions";
 import { ScoreContext, useScore, type Surroundings } from "./context";
-import { KindPopover } from "./KindPicker";
+import { AddKind, KindPopover } from "./KindPicker";
 import { MeshImport } from "./MeshImport";
 import { Sentence } from "./Sentence";
 
@@ -41,6 +44,7 @@ export function Score() {
         <div className="pb-16">
           <Scene effect={effect} />
           <MeshImport />
+          <FieldsAndDials effect={effect} />
           <Groups effect={effect} />
           <Births effect={effect} />
           <Rules effect={effect} />
@@ -106,8 +110,17 @@ function Scene({ effect }: { effect: Effect }) {
   const add = adders(catalogue);
   const clock = catalogue.parts.clock as KindInfo;
   return (
-    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={<AddButton label="shape" slot="shape" onAdd={add.shapes.add} />}>
-      <li className="border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85">
+    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={
+        <>
+          {effect.dials.length === 0 && <AddButton label="dial" onAdd={() => add.dials.add()} />}
+          {effect.fields.length === 0 && <AddButton label="field" onAdd={() => add.fields.add(catalogue.slots.field?.[0])} />}
+          <AddButton label="shape" slot="shape" onAdd={add.shapes.add} />
+        </>
+      }>
+      <li className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85" onClick={() => useStudio.setState({ selected: ["clock"] })}>
+        <span className="float-right -mt-0.5 opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
+          <AllValues info={clock} node={effect.clock} path={["clock"]} label="Clock" />
+        </span>
         <span className="mr-2 font-medium text-text">Clock</span>
         <Sentence info={clock} node={effect.clock} path={["clock"]} />
       </li>
@@ -127,6 +140,37 @@ function Scene({ effect }: { effect: Effect }) {
   );
 }
 
+function FieldsAndDials({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const add = adders(catalogue);
+  return (
+    <>
+      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" onAdd={() => add.fields.add(catalogue.slots.field?.[0])} />}>
+        {effect.fields.map((field, index) => {
+          const info = kindOf(catalogue, "field", field.kind);
+          return info && <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact />;
+        })}
+      </Part>}
+      {effect.dials.length > 0 && <Part title="Dials" note="values used in many places" collection="dials" ids={ids(effect.dials)} add={<AddButton label="dial" onAdd={() => add.dials.add()} />}>
+        {effect.dials.map((dial, index) => (
+          <Card key={String(dial.id)} collection="dials" item={dial} index={index} info={catalogue.parts.dial as KindInfo} compact>
+            <DialValue dial={dial} index={index} />
+          </Card>
+        ))}
+      </Part>}
+    </>
+  );
+}
+
+/** A dial's value, edited as its type says. */
+function DialValue({ dial, index }: { dial: Node; index: number }) {
+  const { catalogue } = useScore();
+  const info = catalogue.parts.dial as KindInfo;
+  const value = info.fields.find((field) => field.name === "value")!;
+  const typed = { ...value, type: String(dial.type), unit: String(dial.unit), soft: null };
+  return <Chip field={typed} parent={dial} path={["dials", index, "value"]} />;
+}
+
 function Groups({ effect }: { effect: Effect }) {
   const { catalogue } = useScore();
   const add = adders(catalogue);
@@ -136,7 +180,12 @@ function Groups({ effect }: { effect: Effect }) {
   const population = useStudio((state) => state.stats[frame]?.population);
   return (
     <>
-      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={<AddButton label="group" onAdd={() => add.groups.add()} />}>
+      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={
+        <>
+          {effect.attributes.length === 0 && <AddButton label="attribute" onAdd={() => add.attributes.add()} />}
+          <AddButton label="group" onAdd={() => add.groups.add()} />
+        </>
+      }>
         {effect.groups.map((group, index) => (
           <Card
             key={String(group.id)}
@@ -158,11 +207,11 @@ function Groups({ effect }: { effect: Effect }) {
           />
         ))}
       </Part>
-      <Part title="Attributes" note={effect.attributes.length ? "numbers of your own" : "none of your own yet"} collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
+      {effect.attributes.length > 0 && <Part title="Attributes" note="numbers of your own" collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
         {effect.attributes.map((attribute, index) => (
           <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} compact />
         ))}
-      </Part>
+      </Part>}
     </>
   );
 }
@@ -186,6 +235,11 @@ function Births({ effect }: { effect: Effect }) {
         return (
           <Card key={String(source.id)} collection="sources" item={source} index={index} info={info} off={off} extra={extra} mark={<span className="size-2 rounded-full" style={{ background: String(group?.color ?? "transparent") }} />}>
             <Sentence info={info} node={source} path={["sources", index]} />
+            {((source.actions ?? []) as Node[]).length > 0 && <div className="text-soft">then, on birth,</div>}
+            <Actions actions={(source.actions ?? []) as Node[]} path={["sources", index, "actions"]} lead="→" />
+            <div className="h-0 overflow-hidden group-focus-within/card:h-auto group-hover/card:h-auto">
+              <AddKind slot="action" path={["sources", index, "actions"]} label="done on birth" />
+            </div>
           </Card>
         );
       })}

@@ -30,6 +30,15 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         else if (info) push("shapes", { ...named("shapes", info.title, made(info, current())), visible: true, ...change });
       },
     },
+    fields: {
+      add: (info) => {
+        let effect = current();
+        // A field needs a shape; an effect without any gets a ball in the same step.
+        if (!effect.shapes.length) commit((effect = { ...effect, shapes: [firstShape(catalogue, effect)] }));
+        if (info) push("fields", named("fields", "Field", made(info, effect)));
+      },
+    },
+    dials: { add: () => push("dials", named("dials", "Dial", made(catalogue.parts.dial!, current(), false))) },
     groups: {
       add: () => {
         const used = new Set(current().groups.map((group) => group.color));
@@ -43,7 +52,7 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         let effect = current();
         // A source needs a group and a shape; an effect without any gets one of each in the same step.
         if (!effect.groups.length) effect = { ...effect, groups: [{ id: "particles", label: "Particles", color: catalogue.group_colors[0]!, parent: null }] };
-        if (!effect.shapes.length) effect = { ...effect, shapes: [{ kind: "ball", id: "ball", label: "Ball", visible: true, position: [0, 1, 0], rotation: [0, 0, 0], scale: 1, radius: 0.5 } as Node] };
+        if (!effect.shapes.length) effect = { ...effect, shapes: [firstShape(catalogue, effect)] };
         const item = { ...named("sources", "Source", made(catalogue.parts.source!, effect, false)), enabled: true, seed: 0 };
         commit({ ...effect, sources: [...effect.sources, item as Node] });
         useStudio.setState({ selected: ["sources", effect.sources.length] });
@@ -56,4 +65,9 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
       add: (info) => info && push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...made(info, current()) }),
     },
   };
+}
+
+function firstShape(catalogue: Catalogue, effect: Effect): Node {
+  const info = (catalogue.slots.shape ?? []).find((kind) => kind.kind === "ball")!;
+  return { id: "ball", label: "Ball", visible: true, ...made(info, effect), position: [0, 1, 0] };
 }

@@ -13,7 +13,7 @@ import { AllValues } from "./AllValues";
 import { Actions, RuleCondition } from "./Conditions";
 import { ScoreContext, useScore } from "./context";
 import { AddKind } from "./KindPicker";
-import { ChoiceChip, GroupsChip } from "./references";
+import { ChoiceChip, ManyChip } from "./references";
 import { Sentence } from "./Sentence";
 import { Spark } from "./Spark";
 
@@ -43,7 +43,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
   const name = nameOf(item, collection, index);
   const labelled = "label" in item;
   const remove = () => {
-    const refers = ["shapes", "groups", "attributes"].includes(collection) ? usesOf(effect, catalogue, collection.slice(0, -1), String(item.id)) : [];
+    const refers = ["shapes", "groups", "attributes", "fields", "dials"].includes(collection) ? usesOf(effect, catalogue, collection.slice(0, -1), String(item.id)) : [];
     if (refers.length) setAsking(refers);
     else edit(path, undefined);
   };
@@ -155,7 +155,7 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
       <Card collection="rules" item={rule} index={index} info={info} off={off} extra={extra} mark={<span className="tabular w-4 text-xs text-soft">{index + 1}</span>} aside={<LiveCount rule={rule} index={index} />}>
         <div className="pl-[22px]">
           <div>
-            <GroupsChip field={field("who")} value={rule.who as string[]} path={[...path, "who"]} />
+            <ManyChip field={field("who")} value={rule.who as string[]} path={[...path, "who"]} />
             <span className="text-soft"> · </span>
             <ChoiceChip field={field("trigger")} value={String(rule.trigger)} path={[...path, "trigger"]} />{" "}
             <RuleCondition condition={rule.condition as Node | null} path={[...path, "condition"]} rule={String(rule.id)} />

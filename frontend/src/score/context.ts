@@ -28,6 +28,7 @@ export interface ValueRange {
   low: number | null;
   high: number | null;
   soft: [number, number];
+  perFrame?: string | null;
 }
 
 /** Built-in attributes and the effect's own, as one list. */
@@ -42,7 +43,7 @@ export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[
 export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: Surroundings): ValueRange {
   const soft = (field.soft ?? [0, 1]) as [number, number];
   const own: ValueRange = {
-    value: (field.value ?? "number") as ValueRange["value"], unit: field.unit ?? "", low: field.low ?? null, high: field.high ?? null, soft,
+    value: (field.value ?? "number") as ValueRange["value"], unit: field.unit ?? "", low: field.low ?? null, high: field.high ?? null, soft, perFrame: field.per_frame,
   }; // prettier-ignore
   if (field.value_from === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === parent.attribute);

@@ -9,6 +9,8 @@ import { IconButton, Slider } from "@/ui/controls";
 import { fromHex, otherWay, plain, toHex, typed } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { isColor, useScore, type ValueRange } from "./context";
+import { Keyable } from "./Keyable";
+import { PointsEditor } from "./PointsEditor";
 
 /** Commit what dragging has tried. */
 export const settle = (): void => {
@@ -16,9 +18,28 @@ export const settle = (): void => {
   if (document) commit(document);
 };
 
+/** Where a value goes: tried while it is dragged, committed when let go. */
+export interface Store {
+  try: (value: Json) => void;
+  commit: (value: Json) => void;
+}
+
+export const storeAt = (path: Path): Store => ({
+  try: (value) => tryValue(path, value),
+  commit: (value) => {
+    tryValue(path, value);
+    settle();
+  },
+});
+
+const part = (store: Store, whole: readonly number[], index: number): Store => {
+  const put = (value: Json) => whole.map((entry, at) => (at === index ? Number(value) : entry));
+  return { try: (value) => store.try(put(value)), commit: (value) => store.commit(put(value)) };
+};
+
 interface NumberProps {
   value: number;
-  path: Path;
+  store: Store;
   label: string;
   unit: string;
   low: number | null;
@@ -26,9 +47,10 @@ interface NumberProps {
   soft: readonly [number, number];
   step?: number | null;
   whole?: boolean;
+  perFrame?: string | null;
 }
 
-export function NumberEditor({ value, path, label, unit, low, high, soft, step, whole }: NumberProps) {
+export function NumberEditor({ value, store, label, unit, low, high, soft, step, whole, perFrame }: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
   const [text, setText] = useState<string | null>(null);
@@ -44,7 +66,7 @@ export function NumberEditor({ value, path, label, unit, low, high, soft, step, 
     if (low !== null && number < low) return setFault(`cannot be below ${plain(low)}`);
     if (high !== null && number > high) return setFault(`cannot be above ${plain(high)}`);
     setFault("");
-    edit(path, whole ? Math.round(number) : number);
+    store.commit(whole ? Math.round(number) : number);
   };
   const keep = (next: number) => (whole ? Math.round(next) : Number(next.toPrecision(6)));
   const unitWord = unit === "share" ? "%" : unit === "count" ? "" : (catalogue.units[unit] ?? unit);
@@ -56,11 +78,8 @@ export function NumberEditor({ value, path, label, unit, low, high, soft, step, 
         low={span[0]}
         high={span[1]}
         step={fine}
-        onTry={(next) => tryValue(path, keep(next))}
-        onCommit={(next) => {
-          tryValue(path, keep(next));
-          settle();
-        }}
+        onTry={(next) => store.try(keep(next))}
+        onCommit={(next) => store.commit(keep(next))}
       />
       <span className="flex items-baseline gap-1.5">
         <input
@@ -81,21 +100,27 @@ export function NumberEditor({ value, path, label, unit, low, high, soft, step, 
         />
         <span className="min-w-8 text-soft">{unitWord}</span>
       </span>
-      {(fault || otherWay(value, unit, fps)) && value < 1e8 && (
-        <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>{fault || otherWay(value, unit, fps)}</p>
+      {(fault || otherWay(value, unit, fps, perFrame)) && value < 1e8 && (
+        <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>{fault || otherWay(value, unit, fps, perFrame)}</p>
       )}
     </div>
   );
 }
 
-/** A number, a vector or a colour, as the surrounding amount decides. */
+/** A number, a vector or a colour, as the surrounding amount decides; keyframes may stand in its place. */
 export function ValueEditor({ value, path, label, range }: { value: Json; path: Path; label: string; range: ValueRange }) {
-  if (range.value === "color") return <ColorEditor value={isColor(value) ? value : [1, 1, 1]} path={path} label={label} />;
-  if (range.value === "vector") return <VectorEditor value={isColor(value) ? value : [0, 0, 0]} path={path} label={label} unit={range.unit} soft={range.soft} />;
-  return <NumberEditor value={Number(value ?? 0)} path={path} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} />;
+  return (
+    <Keyable value={value} path={path}>
+      {(present, store) => {
+        if (range.value === "color") return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;
+        if (range.value === "vector") return <VectorEditor value={isColor(present) ? present : [0, 0, 0]} store={store} label={label} unit={range.unit} soft={range.soft} />;
+        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} />;
+      }}
+    </Keyable>
+  );
 }
 
-export function ColorEditor({ value, path, label }: { value: number[]; path: Path; label: string }) {
+export function ColorEditor({ value, store, label }: { value: number[]; store: Store; label: string }) {
   return (
     <div className="flex items-center gap-3">
       <input
@@ -103,7 +128,7 @@ export function ColorEditor({ value, path, label }: { value: number[]; path: Pat
         aria-label={label}
         className="h-8 w-14 cursor-pointer rounded border border-line bg-panel p-0.5"
         value={toHex(value)}
-        onChange={(event) => tryValue(path, fromHex(event.target.value))}
+        onChange={(event) => store.try(fromHex(event.target.value))}
         onBlur={settle}
       />
       <input
@@ -111,7 +136,7 @@ export function ColorEditor({ value, path, label }: { value: number[]; path: Pat
         className="tabular w-24 rounded border border-line bg-panel px-1.5 py-0.5 focus:border-ice focus:outline-none"
         key={toHex(value)}
         defaultValue={toHex(value)}
-        onBlur={(event) => /^#[0-9a-f]{6}$/i.test(event.target.value) && edit(path, fromHex(event.target.value))}
+        onBlur={(event) => /^#[0-9a-f]{6}$/i.test(event.target.value) && event.target.value !== toHex(value) && store.commit(fromHex(event.target.value))}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />
     </div>
@@ -120,13 +145,13 @@ export function ColorEditor({ value, path, label }: { value: number[]; path: Pat
 
 const AXES = ["x", "y", "z"];
 
-export function VectorEditor({ value, path, label, unit, soft }: { value: number[]; path: Path; label: string; unit: string; soft: readonly [number, number] }) {
+export function VectorEditor({ value, store, label, unit, soft }: { value: number[]; store: Store; label: string; unit: string; soft: readonly [number, number] }) {
   return (
     <div className="space-y-1">
       {AXES.map((axis, index) => (
         <div key={axis} className="grid grid-cols-[12px_1fr] items-center gap-2">
           <span className="text-soft">{axis}</span>
-          <NumberEditor value={value[index] ?? 0} path={[...path, index]} label={`${label} ${axis}`} unit={unit} low={null} high={null} soft={soft} />
+          <NumberEditor value={value[index] ?? 0} store={part(store, value, index)} label={`${label} ${axis}`} unit={unit} low={null} high={null} soft={soft} />
         </div>
       ))}
     </div>
@@ -138,15 +163,22 @@ export function FieldEditor({ field, value, path }: { field: FieldInfo; value: J
   return (
     <div>
       <EditorHead label={field.label} help={field.help} changed={!field.required && !same(value, (field.default ?? null) as Json)} onReset={() => edit(path, field.default as Json)} />
-      <PlainEditor field={field} value={value} path={path} />
+      {field.keyable ? (
+        <Keyable value={value} path={path}>
+          {(present, store) => <PlainEditor field={field} value={present} store={store} path={path} />}
+        </Keyable>
+      ) : (
+        <PlainEditor field={field} value={value} store={storeAt(path)} path={path} />
+      )}
     </div>
   );
 }
 
-export function PlainEditor({ field, value, path }: { field: FieldInfo; value: Json; path: Path }) {
+function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: Json; store: Store; path: Path }) {
   const soft = (field.soft ?? [-10, 10]) as [number, number];
-  if (field.type === "color" && isColor(value)) return <ColorEditor value={value} path={path} label={field.label} />;
-  if (field.type === "vector" && isColor(value)) return <VectorEditor value={value} path={path} label={field.label} unit={field.unit ?? ""} soft={field.unit === "deg" ? [-180, 180] : soft} />;
+  if (field.type === "points") return <PointsEditor value={value as number[][]} path={path} />;
+  if (field.type === "color" && isColor(value)) return <ColorEditor value={value} store={store} label={field.label} />;
+  if (field.type === "vector" && isColor(value)) return <VectorEditor value={value} store={store} label={field.label} unit={field.unit ?? ""} soft={field.unit === "deg" ? [-180, 180] : soft} />;
   if (field.type === "text") {
     return (
       <input
@@ -160,7 +192,7 @@ export function PlainEditor({ field, value, path }: { field: FieldInfo; value: J
   return (
     <NumberEditor
       value={Number(value ?? 0)}
-      path={path}
+      store={store}
       label={field.label}
       unit={field.unit ?? ""}
       low={field.low ?? null}
@@ -168,6 +200,7 @@ export function PlainEditor({ field, value, path }: { field: FieldInfo; value: J
       soft={soft}
       step={field.step}
       whole={field.type === "whole"}
+      perFrame={field.per_frame}
     />
   );
 }

@@ -30,6 +30,8 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   const listed = (items: Node[]) => items.map((item) => ({ id: item.id as string, label: item.label as string, color: item.color as string | undefined }));
   if (to === "group") return listed(effect.groups);
   if (to === "shape") return listed(effect.shapes);
+  if (to === "field") return listed(effect.fields);
+  if (to === "dial") return listed(effect.dials);
   if (to === "attribute") return attributes(catalogue, effect).filter((info) => info.writable).map(({ id, label }) => ({ id, label }));
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
   return [];
@@ -56,11 +58,11 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   );
 }
 
-/** Which groups a rule or a look is about. None ticked means everyone. */
-export function GroupsChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
-  const { effect } = useScore();
-  const everyone = typeof field.many === "string" ? field.many : "Everyone";
-  const named = value.map((id) => effect.groups.find((group) => group.id === id));
+/** Which of several things are meant: the groups of a rule or a look (none ticked means everyone), the shapes of a compound. */
+export function ManyChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
+  const choices = choicesOf(field.to ?? "", useScore());
+  const none = typeof field.many === "string" ? field.many : "Everyone";
+  const named = value.map((id) => choices.find((choice) => choice.id === id));
   const toggle = (id: string) => edit(path, value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id]);
   return (
     <Popover
@@ -68,23 +70,26 @@ export function GroupsChip({ field, value, path }: { field: FieldInfo; value: st
       trigger={
         <button type="button" className="chip font-medium">
           {named.length === 0
-            ? everyone
-            : named.map((group, index) => (
+            ? none
+            : named.map((choice, index) => (
                 <span key={index}>
                   {index > 0 && ", "}
-                  <GroupDot color={group?.color as string} />
-                  {(group?.label as string) ?? "missing group"}
+                  <GroupDot color={choice?.color} />
+                  {choice?.label ?? `missing ${field.to}`}
                 </span>
               ))}
         </button>
       }
     >
-      <p className="mb-2 text-xs text-soft">{field.help || "Which groups."} None ticked means everyone.</p>
-      {effect.groups.map((group) => (
-        <label key={group.id as string} className="flex cursor-pointer items-center gap-2 rounded px-1 py-1 hover:bg-ice/10">
-          <input type="checkbox" className="accent-[var(--ice)]" checked={value.includes(group.id as string)} onChange={() => toggle(group.id as string)} />
-          <GroupDot color={group.color as string} />
-          {group.label as string}
+      <p className="mb-2 text-xs text-soft">
+        {field.help || `Which ${field.to}s.`}
+        {field.to === "group" && " None ticked means everyone."}
+      </p>
+      {choices.map((choice) => (
+        <label key={choice.id} className="flex cursor-pointer items-center gap-2 rounded px-1 py-1 hover:bg-ice/10">
+          <input type="checkbox" className="accent-[var(--ice)]" checked={value.includes(choice.id)} onChange={() => toggle(choice.id)} />
+          <GroupDot color={choice.color} />
+          {choice.label}
         </label>
       ))}
     </Popover>

@@ -7,20 +7,33 @@ const parsed = new Map<string, Piece[]>();
 export function pieces(template: string): Piece[] {
   const known = parsed.get(template);
   if (known) return known;
-  const out: Piece[] = [];
-  for (const part of template.split(/(\[[^\]]*\])/)) {
-    if (part.startsWith("[")) {
-      const inner = flat(part.slice(1, -1));
-      out.push({ optional: inner, fields: inner.flatMap((piece) => ("field" in piece ? [piece.field] : [])) });
-    } else out.push(...flat(part));
-  }
+  const [out] = read(template, 0);
   parsed.set(template, out);
   return out;
 }
 
-function flat(text: string): Piece[] {
-  return text
-    .split(/(\{\w+\})/)
-    .filter((part) => part !== "")
-    .map((part) => (part.startsWith("{") ? { field: part.slice(1, -1) } : { words: part }));
+/** Reads up to the bracket that ends an optional part, or the end; optional parts may hold further ones. */
+function read(text: string, from: number): [Piece[], number] {
+  const out: Piece[] = [];
+  let at = from;
+  let words = "";
+  const flush = () => {
+    if (words) out.push({ words });
+    words = "";
+  };
+  while (at < text.length && text[at] !== "]") {
+    if (text[at] === "{") {
+      flush();
+      const end = text.indexOf("}", at);
+      out.push({ field: text.slice(at + 1, end) });
+      at = end + 1;
+    } else if (text[at] === "[") {
+      flush();
+      const [inner, end] = read(text, at + 1);
+      out.push({ optional: inner, fields: inner.flatMap((piece) => ("field" in piece ? [piece.field] : [])) });
+      at = end + 1;
+    } else words += text[at++];
+  }
+  flush();
+  return [out, at];
 }

@@ -1,31 +1,55 @@
-/** Shapes in world space, as the server gives them: solid where visible, an outline where not. No code here knows a kind of shape. */
+/** Shapes as the server places them: solid where visible, an outline where not, a line for paths. No code here knows how a kind is made. */
 
+import { Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
-import { BufferAttribute, BufferGeometry, DoubleSide, EdgesGeometry } from "three";
+import { BufferAttribute, BufferGeometry, DoubleSide, EdgesGeometry, Matrix4 } from "three";
 import type { Block } from "@/api/block";
-import type { ShapesHead } from "@/state/trials";
+import { usePicture, type FrameBlock, type ShapeHead, type ShapesHead } from "@/state/trials";
 
-export function Shapes({ block, selected }: { block: Block<ShapesHead>; selected: string | null }) {
+interface Props {
+  block: Block<ShapesHead>;
+  /** The frame on the stage: where moving shapes are in it. */
+  frame: FrameBlock | null;
+  selected: string | null;
+  onPick: (index: number) => void;
+}
+
+export function Shapes({ block, frame, selected, onPick }: Props) {
+  const dragged = usePicture((state) => state.dragged);
   return (
     <>
-      {block.head.shapes.map((shape, index) => (
-        <ShapeMesh
-          key={shape.id}
-          vertices={block.arrays[`${index}/vertices`] as Float32Array}
-          faces={block.arrays[`${index}/faces`] as Int32Array}
-          solid={shape.visible}
-          chosen={shape.id === selected}
-        />
-      ))}
+      {block.head.shapes.map((base) => {
+        const now = frame?.head.shapes.find((shape) => shape.id === base.id);
+        const source = now?.geometry && frame ? frame : block;
+        return (
+          <ShapeMesh
+            key={base.id}
+            head={{ ...(now ?? base), visible: base.visible, ...(dragged?.id === base.id ? { matrix: dragged.matrix } : {}) }}
+            vertices={source.arrays[`shape ${base.index}/vertices`] as Float32Array}
+            faces={source.arrays[`shape ${base.index}/faces`] as Int32Array}
+            chosen={base.id === selected}
+            onPick={() => onPick(base.index)}
+          />
+        );
+      })}
     </>
   );
 }
 
 const CREASE = 18;
 
-function ShapeMesh({ vertices, faces, solid, chosen }: { vertices: Float32Array; faces: Int32Array; solid: boolean; chosen: boolean }) {
+interface ShapeProps {
+  head: ShapeHead;
+  vertices: Float32Array;
+  faces: Int32Array;
+  chosen: boolean;
+  onPick: () => void;
+}
+
+function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
   const invalidate = useThree((state) => state.invalidate);
+  const matrix = useMemo(() => new Matrix4().fromArray(head.matrix), [head.matrix]);
   const [surface, edges] = useMemo(() => {
     const made = new BufferGeometry();
     made.setAttribute("position", new BufferAttribute(vertices, 3));
@@ -41,17 +65,45 @@ function ShapeMesh({ vertices, faces, solid, chosen }: { vertices: Float32Array;
       edges.dispose();
     };
   }, [surface, edges, invalidate]);
-  if (faces.length === 0) return <axesHelper args={[0.3]} position={[vertices[0] ?? 0, vertices[1] ?? 0, vertices[2] ?? 0]} />;
+  useEffect(() => invalidate(), [matrix, chosen, head.visible, invalidate]);
+  const points = useMemo(() => (head.line ? Array.from({ length: vertices.length / 3 }, (_, k) => [vertices[k * 3]!, vertices[k * 3 + 1]!, vertices[k * 3 + 2]!] as [number, number, number]) : []), [head.line, vertices]);
+  const tone = chosen ? "#a9d4dc" : head.visible ? "#6b7c85" : "#59676e";
   return (
-    <group>
-      {solid && (
-        <mesh geometry={surface} renderOrder={-1}>
-          <meshStandardMaterial color={chosen ? "#556a74" : "#424f57"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
-        </mesh>
+    <group matrix={matrix} matrixAutoUpdate={false} onDoubleClick={(event) => (event.stopPropagation(), onPick())}>
+      {head.line ? (
+        <Line points={points} color={tone} lineWidth={chosen ? 2.2 : 1.4} transparent opacity={chosen ? 1 : 0.75} />
+      ) : faces.length === 0 ? (
+        <PlaceMark chosen={chosen} />
+      ) : (
+        <>
+          {head.visible && (
+            <mesh geometry={surface} renderOrder={-1}>
+              <meshStandardMaterial color={chosen ? "#556a74" : "#424f57"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+            </mesh>
+          )}
+          <lineSegments geometry={edges}>
+            <lineBasicMaterial color={tone} transparent opacity={chosen ? 0.9 : head.visible ? 0.5 : 0.35} />
+          </lineSegments>
+        </>
       )}
-      <lineSegments geometry={edges}>
-        <lineBasicMaterial color={chosen ? "#a9d4dc" : solid ? "#56656d" : "#59676e"} transparent opacity={chosen ? 0.9 : solid ? 0.5 : 0.35} />
-      </lineSegments>
     </group>
+  );
+}
+
+const ARM = 0.14;
+
+/** A single place: three short bars crossing in it. */
+function PlaceMark({ chosen }: { chosen: boolean }) {
+  const bars: [number, number, number][][] = [
+    [[-ARM, 0, 0], [ARM, 0, 0]],
+    [[0, -ARM, 0], [0, ARM, 0]],
+    [[0, 0, -ARM], [0, 0, ARM]],
+  ]; // prettier-ignore
+  return (
+    <>
+      {bars.map((bar, index) => (
+        <Line key={index} points={bar} color={chosen ? "#a9d4dc" : "#8d9ba0"} lineWidth={chosen ? 2.2 : 1.6} />
+      ))}
+    </>
   );
 }

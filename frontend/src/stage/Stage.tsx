@@ -9,6 +9,7 @@ import { stopRun, usePicture, type FrameBlock } from "@/state/trials";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Hint } from "@/ui/controls";
 import { count, plain } from "@/ui/numbers";
+import { Handles, type HandleMode } from "./Handles";
 import { ParticleLayer, type LayerData } from "./ParticleLayer";
 import { Shapes } from "./Shapes";
 import { boundsOf, pick, placeCamera, type ViewName } from "./view";
@@ -24,6 +25,12 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
     group: frame.arrays[`${index}/group`] as Uint8Array,
   }));
 }
+
+const MODES: [string, HandleMode][] = [
+  ["Move", "move"],
+  ["Turn", "turn"],
+  ["Scale", "scale"],
+];
 
 const VIEWS: { view: ViewName; label: string }[] = [
   { view: "front", label: "Front" },
@@ -41,7 +48,11 @@ export function Stage() {
   const id = useStudio((state) => state.id);
   const highlighted = useStudio((state) => state.highlighted);
   const particle = useStudio((state) => state.particle);
-  const chosenShape = useStudio((state) => (state.selected?.[0] === "shapes" ? String(state.document?.shapes[Number(state.selected[1])]?.id) : null));
+  const chosenIndex = useStudio((state) => (state.selected?.[0] === "shapes" ? Number(state.selected[1]) : -1));
+  const chosen = useStudio((state) => (state.selected?.[0] === "shapes" ? (state.document?.shapes[Number(state.selected[1])] ?? null) : null));
+  const playing = useStudio((state) => state.playing);
+  const [mode, setMode] = useState<HandleMode>("move");
+  const head = chosen && (shown?.frame.head.shapes.find((shape) => shape.id === chosen.id) ?? shapes?.head.shapes.find((shape) => shape.id === chosen.id));
   const layers = useMemo(() => layersOf(shown?.frame ?? null), [shown]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
@@ -52,13 +63,27 @@ export function Stage() {
         <directionalLight position={[3, 8, 4]} intensity={1.5} />
         <directionalLight position={[-6, 3, -4]} intensity={0.35} />
         <Ground />
-        {shapes && <Shapes block={shapes} selected={chosenShape} />}
+        {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
+        {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
         {layers.map((layer, index) => (
           <ParticleLayer key={index} data={layer} marked={marked} dim={highlighted !== null} />
         ))}
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       <Overlay metre={metre} />
+      {chosen && (
+        <div role="group" aria-label={`Handles of ${String(chosen.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
+          <span className="max-w-28 truncate px-2 text-soft">{String(chosen.label)}</span>
+          {MODES.map(([word, value]) => (
+            <button key={value} type="button" aria-pressed={mode === value} onClick={() => setMode(value)} className={`rounded px-2 py-0.5 ${mode === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>
+              {word}
+            </button>
+          ))}
+          <button type="button" aria-label="Let go of it" title="Let go of it (Escape)" onClick={() => useStudio.setState({ selected: null })} className="rounded px-1.5 py-0.5 text-soft hover:text-text">
+            ×
+          </button>
+        </div>
+      )}
     </div>
   );
 }
@@ -175,7 +200,7 @@ function Overlay({ metre }: { metre: number }) {
         </div>
       </div>
       {highlight && (
-        <div className="absolute left-3 top-3 max-w-[60%] rounded bg-panel/85 px-2 py-1 text-text">
+        <div className="absolute left-3 top-11 max-w-[60%] rounded bg-panel/85 px-2 py-1 text-text">
           Ringed: {highlight.label}
           {highlighted && (
             <span className="tabular text-soft">

@@ -1,6 +1,6 @@
 /** Where the camera stands: framing what there is, views from the axes, and picking by the nearest particle on screen. */
 
-import { PerspectiveCamera, Vector3 } from "three";
+import { Matrix4, PerspectiveCamera, Vector3 } from "three";
 import type { Block } from "@/api/block";
 import type { FrameBlock, ShapesHead } from "@/state/trials";
 import type { LayerData } from "./ParticleLayer";
@@ -33,16 +33,25 @@ export function boundsOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
       }
     }
   };
-  const shapeSizes = shapes?.head.shapes.map((_, index) => extent(shapes.arrays[`${index}/vertices`] as Float32Array)) ?? [];
+  const placed = shapes?.head.shapes.map((shape) => inWorld(shapes.arrays[`shape ${shape.index}/vertices`] as Float32Array, shape.matrix)) ?? [];
+  const shapeSizes = placed.map(extent);
   const typical = [...shapeSizes].sort((a, b) => a - b)[Math.floor(shapeSizes.length / 2)] ?? 0;
   shapes?.head.shapes.forEach((_, index) => {
-    if ((shapeSizes[index] as number) <= typical * 1.7 + 0.01) take(shapes.arrays[`${index}/vertices`] as Float32Array, 1);
+    if ((shapeSizes[index] as number) <= typical * 1.7 + 0.01) take(placed[index] as Float32Array, 1);
   });
   if (low.x > high.x) {
     frame?.head.layers.forEach((_, index) => take(frame.arrays[`${index}/position`] as Float32Array, 7));
   }
   if (low.x > high.x) return { centre: new Vector3(0, 1, 0), size: 4 };
   return { centre: low.clone().add(high).multiplyScalar(0.5), size: Math.max(0.5, high.distanceTo(low)) };
+}
+
+function inWorld(vertices: Float32Array, matrix: number[]): Float32Array {
+  const out = new Float32Array(vertices.length);
+  const place = new Matrix4().fromArray(matrix);
+  const point = new Vector3();
+  for (let index = 0; index + 2 < vertices.length; index += 3) point.fromArray(vertices, index).applyMatrix4(place).toArray(out, index);
+  return out;
 }
 
 function extent(values: Float32Array): number {

@@ -10,7 +10,9 @@ export interface Effect extends Node {
   name: string;
   summary: string;
   clock: Node;
+  dials: Node[];
   shapes: Node[];
+  fields: Node[];
   groups: Node[];
   attributes: Node[];
   sources: Node[];
@@ -18,7 +20,7 @@ export interface Effect extends Node {
   looks: Node[];
 }
 
-export const COLLECTIONS = ["shapes", "groups", "attributes", "sources", "rules", "looks"] as const;
+export const COLLECTIONS = ["dials", "shapes", "fields", "groups", "attributes", "sources", "rules", "looks"] as const;
 export type Collection = (typeof COLLECTIONS)[number];
 
 export function at(node: Json, path: Path): Json | undefined {
@@ -81,6 +83,8 @@ function firstValue(field: FieldInfo, effect: Effect): Json {
   const first = (list: Node[]): Json => list[0]?.id ?? "";
   if (field.to === "group") return first(effect.groups);
   if (field.to === "shape") return first(effect.shapes);
+  if (field.to === "field") return first(effect.fields);
+  if (field.to === "dial") return first(effect.dials);
   if (field.to === "attribute") return "radius";
   return (field.default ?? "") as Json;
 }

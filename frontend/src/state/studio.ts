@@ -44,6 +44,12 @@ interface Studio {
   catalogue: Catalogue | null;
   trial: TrialInfo | null;
   stats: FrameStats[];
+  /** Counts of the run before, shown behind until the present run has got as far. */
+  stale: FrameStats[];
+  /** Frames between which playing goes round; null is all. */
+  range: [number, number] | null;
+  /** The keyframed number whose curve is open under the clock. */
+  track: Path | null;
   refusal: string | null;
   frame: number;
   playing: boolean;
@@ -72,6 +78,9 @@ export const useStudio = create<Studio>()((set) => ({
   catalogue: null,
   trial: null,
   stats: [],
+  stale: [],
+  range: null,
+  track: null,
   refusal: null,
   frame: 0,
   playing: false,
@@ -105,7 +114,7 @@ export async function open(id: string): Promise<void> {
   const document = effect.document as unknown as Effect;
   const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
   set({
-    id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], refusal: null,
+    id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], stale: [], range: null, track: null, refusal: null,
     frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: null,
   }); // prettier-ignore
   announce(document, false);
@@ -114,8 +123,10 @@ export async function open(id: string): Promise<void> {
 /** Change a value without committing: the stage follows, nothing is saved, undo does not see it. */
 export function tryValue(path: Path, value: Json): void {
   const { document } = get();
-  if (!document) return;
-  const next = withValue(document, path, value);
+  if (document) tryDocument(withValue(document, path, value));
+}
+
+export function tryDocument(next: Effect): void {
   set({ document: next });
   announce(next, true);
 }
@@ -206,3 +217,10 @@ export async function takeTheirs(): Promise<void> {
 
 export const lastFrame = (document: Effect | null): number =>
   document ? Math.max(1, Math.round(Number(document.clock.duration) * Number(document.clock.frames_per_second))) : 1;
+
+/** The time that keyframes at `path` are measured in, at a frame (seconds): the effect's own, except for the curve that decides that. */
+export function timeAt(state: Pick<Studio, "document" | "stats">, frame: number, path: Path = []): number {
+  const fps = Number(state.document?.clock.frames_per_second ?? 24);
+  if (state.document?.clock.time_from === "curve" && path[0] !== "clock") return state.stats[frame]?.time ?? frame / fps;
+  return frame / fps;
+}

@@ -17,9 +17,24 @@ export interface FrameHead {
   time: number;
   count: number;
   layers: LayerHead[];
+  /** Shapes that move or change, as they are at this frame. */
+  shapes: ShapeHead[];
+  /** What keyframed numbers are at this frame, by their path joined with slashes. */
+  keyed: Record<string, number | number[]>;
+}
+export interface ShapeHead {
+  id: string;
+  index: number;
+  visible: boolean;
+  kind: string;
+  line: boolean;
+  /** Takes the shape's own space into the world, and the space in which its position is given; column by column. */
+  matrix: number[];
+  carrier: number[];
+  geometry: boolean;
 }
 export interface ShapesHead {
-  shapes: { id: string; visible: boolean; kind: string }[];
+  shapes: ShapeHead[];
 }
 export type FrameBlock = Block<FrameHead>;
 
@@ -27,8 +42,10 @@ interface Picture {
   /** The frame on the stage, of the trial that it belongs to. */
   shown: { trial: string; frame: FrameBlock } | null;
   shapes: Block<ShapesHead> | null;
+  /** A shape where it is being dragged to, until the server's answer shows it there. */
+  dragged: { id: string; matrix: number[] } | null;
 }
-export const usePicture = create<Picture>()(() => ({ shown: null, shapes: null }));
+export const usePicture = create<Picture>()(() => ({ shown: null, shapes: null, dragged: null }));
 
 const RETRY = 1000;
 const FRAMES_KEPT = 260;
@@ -69,11 +86,17 @@ async function askNow(): Promise<void> {
 
 async function take(trial: TrialInfo, document: Effect): Promise<void> {
   const { frame, trial: before } = useStudio.getState();
-  useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...(before?.key === trial.key ? {} : { stats: [] }) });
+  const { stats, stale } = useStudio.getState();
+  // What was computed for the document before is shown as stale until the new one gets there.
+  const afresh = before?.key === trial.key ? {} : { stats: [], stale: stats.length >= stale.length ? stats : stale };
+  useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...afresh });
   const signature = JSON.stringify(document.shapes);
   if (signature !== shapesOf) {
     shapesOf = signature;
-    fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then((shapes) => usePicture.setState({ shapes }), () => (shapesOf = ""));
+    fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then(
+      (shapes) => shapesOf === signature && usePicture.setState({ shapes }),
+      () => (shapesOf = ""),
+    );
   }
   if (trial.state === "computing") await catchUp(trial.id);
   await refreshStats();
@@ -139,7 +162,7 @@ export async function show(): Promise<void> {
   if (frame < trial.computed) {
     const block = await load(trial.id, frame);
     const now = useStudio.getState();
-    if (block && now.trial?.id === trial.id && now.frame === frame) usePicture.setState({ shown: { trial: trial.id, frame: block } });
+    if (block && now.trial?.id === trial.id && now.frame === frame) usePicture.setState({ shown: { trial: trial.id, frame: block }, ...(now.document === now.committed ? { dragged: null } : {}) });
   }
   if (playing) {
     const last = lastFrame(document);
@@ -156,6 +179,16 @@ export function seek(frame: number): void {
   useStudio.setState({ frame: next });
   if (id) sessionStorage.setItem(`playhead ${id}`, String(next));
   void show();
+}
+
+/** Put the playhead where keyframes say `time` (seconds). */
+export function seekTime(time: number): void {
+  const { document, stats } = useStudio.getState();
+  if (document?.clock.time_from === "curve") {
+    const there = stats.findIndex((entry) => entry.time >= time - 1e-6);
+    if (there >= 0) return seek(there);
+  }
+  seek(Math.round(time * Number(document?.clock.frames_per_second ?? 24)));
 }
 
 interface News {

@@ -28,12 +28,18 @@ export function withUnit(value: number, unit: string | null | undefined, words: 
   if (unit === "s" && value >= 1e8) return "ever";
   if (unit === "deg") return `${plain(value)}°`;
   const word = unit ? words[unit] ?? unit : "";
+  if (unit === "frame") return value === 1 ? "frame" : `${count(value)}${["th", "st", "nd", "rd"][value % 10] && Math.floor(value / 10) !== 1 ? (["th", "st", "nd", "rd"][value % 10] as string) : "th"} frame`;
   if (unit === "steps") return `${count(value)} ${value === 1 ? "step" : "steps"}`;
   return word ? `${plain(value)} ${word}` : plain(value);
 }
 
 /** The other way to say a duration: frames beside seconds. */
-export function otherWay(value: number, unit: string | null | undefined, fps: number): string | null {
+export function otherWay(value: number, unit: string | null | undefined, fps: number, perFrame?: string | null): string | null {
+  if (unit === "s" && perFrame === "halving" && value > 0) {
+    const lost = (1 - 0.5 ** (1 / (value * fps))) * 100;
+    return `${plain(value * fps)} frames · ${lost >= 10 ? lost.toFixed(0) : lost.toPrecision(2)} % a frame at ${plain(fps)} a second`;
+  }
+  if (unit === "s" && value >= 1e8) return null;
   if (unit === "s") return `${plain(value * fps)} frames at ${plain(fps)} a second`;
   if (unit === "1/s") return `${plain(value / fps)} a frame at ${plain(fps)} a second`;
   return null;
@@ -56,6 +62,8 @@ export function typed(text: string, unit: string | null | undefined, fps: number
     if (suffix === "km") return number * 1000;
   }
   if (unit === "share" && suffix === "%") return number / 100;
+  if (unit === "1/s" && (suffix === "/f" || suffix === "a frame")) return number * fps;
+  if (unit === "m/s" && suffix === "km/h") return number / 3.6;
   return number;
 }
 

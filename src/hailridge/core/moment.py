@@ -15,8 +15,6 @@ from hailridge.core.scene import Scene
 from hailridge.model.attributes import BUILT_IN
 
 NOTHING3 = np.zeros((0, 3), np.float32)
-NOTHING = np.zeros(0, np.float32)
-
 
 
 @dataclass
@@ -50,16 +48,18 @@ class Finding:
     text: str
 
 
+PILES: dict[str, int] = {"push": 3, "drag": 1, "air": 3, "square": 1, "plate": 4, "limit": 1}
+"""What pushing actions pile up for the motion phase, and its components (units in `kernels.motion`)."""
+
+
 @dataclass
 class Buffers:
-    """What actions of one step pile up: pushes, drag, children, removals. Those that nobody uses stay empty."""
+    """What actions of one step pile up: pushes and drag, children, contacts, and actions that act on motion itself."""
 
-    steady: Array = field(default_factory=lambda: NOTHING3)
-    varying: Array = field(default_factory=lambda: NOTHING3)
-    drag: Array = field(default_factory=lambda: NOTHING)
-    air: Array = field(default_factory=lambda: NOTHING3)
+    piles: dict[str, Array] = field(default_factory=dict)
     litters: list[Litter] = field(default_factory=list)
     encounters: list[Encounter] = field(default_factory=list)
+    movers: list[tuple[Any, Rows]] = field(default_factory=list)
 
 
 class Moment:
@@ -79,7 +79,7 @@ class Moment:
         self.log = EventLog(0)
         self.findings: dict[tuple[str, Any], Finding] = {}
         self.actor = -1
-        self._push_pool: dict[str, Array] = {}
+        self._pile_pool: dict[str, Array] = {}
 
     # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -97,7 +97,13 @@ class Moment:
         """Present values of a built-in or own attribute: (k,) or (k, 3)."""
         if attribute == "speed":
             return np.asarray(np.linalg.norm(self.column("velocity")[rows], axis=1))
+        if attribute == "spin":
+            return np.degrees(self.column("spin")[rows]) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
         return self.column(attribute if attribute in BUILT_IN else f"own {attribute}")[rows]
+
+    def field_value(self, field: str, places: Array) -> Array:
+        """A field at places (k, 3): (k,) float32, 0–1."""
+        return np.asarray(self.scene.fields[field].strength(self.scene, places, self.time), np.float32)
 
     def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
         """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
@@ -124,6 +130,8 @@ class Moment:
             old_speed = np.linalg.norm(velocity[rows], axis=1)
             factor = np.where(old_speed > 1e-9, values / np.maximum(old_speed, 1e-9), 0.0)
             velocity[rows] *= factor[:, None].astype(np.float32)
+        elif attribute == "spin":
+            self.column("spin")[rows] = np.radians(values)
         else:
             self.column(attribute if info is not None else f"own {attribute}")[rows] = values
 
@@ -148,18 +156,27 @@ class Moment:
             self.doomed[rows] = True
             self.any_doomed = True
 
-    def push_buffer(self, name: str) -> Array:
-        """The pile of one kind of push, all rows, zeroed at the first use in a step. `name` is a vector field of Buffers or 'drag'."""
-        pile: Array = getattr(self.buffers, name)
-        if len(pile) != self.count:
-            pool = self._push_pool.get(name)
+    def pile(self, name: str) -> Array:
+        """The pile of one kind of push (`PILES`), a row for each particle, zeroed at the first use in a step."""
+        pile = self.buffers.piles.get(name)
+        if pile is None or len(pile) != self.count:
+            width = PILES[name]
+            pool = self._pile_pool.get(name)
             if pool is None or len(pool) < self.count:
-                shape = (self.count * 3 // 2 + 16,) if name == "drag" else (self.count * 3 // 2 + 16, 3)
-                pool = self._push_pool[name] = np.zeros(shape, np.float32)
+                room = self.count * 3 // 2 + 16
+                pool = self._pile_pool[name] = np.zeros(room if width == 1 else (room, width), np.float32)
             pile = pool[: self.count]
             pile[:] = 0.0
-            setattr(self.buffers, name, pile)
+            self.buffers.piles[name] = pile
         return pile
+
+    def midway(self, rows: Rows) -> Array:
+        """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
+        return np.ascontiguousarray(self.column("position")[rows] + self.column("velocity")[rows] * np.float32(self.dt / 2))
+
+    @property
+    def midtime(self) -> float:
+        return self.time + self.dt / 2
 
     def find(self, level: str, item: tuple[str, int] | None, text: str, key: Any = None) -> None:
         """Report something once per item and kind, with the frame at which it first happened."""

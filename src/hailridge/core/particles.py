@@ -11,10 +11,13 @@ Array = NDArray[Any]
 Rows = slice | NDArray[np.intp]
 """Which particles: a slice where they are contiguous (no copy), else ascending indices."""
 
+ColumnSpec = tuple[str, int, float | tuple[float, ...]]
+"""dtype, components, value at birth."""
+
 FOREVER_AGO = np.float32(-1e30)
 
 # name: (dtype, components, value at birth)
-BASE_COLUMNS: dict[str, tuple[str, int, float]] = {
+BASE_COLUMNS: dict[str, ColumnSpec] = {
     "id": ("i4", 1, 0),
     "key": ("u8", 1, 0),
     "parent_id": ("i4", 1, -1),
@@ -37,11 +40,18 @@ BASE_COLUMNS: dict[str, tuple[str, int, float]] = {
 }
 """Built-in state: 91 bytes a particle, rule memory and own attributes not counted."""
 
+OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
+    "orientation": ("f4", 4, (0.0, 0.0, 0.0, 1.0)),
+    "spin": ("f4", 3, 0.0),
+    "birthplace": ("f4", 3, 0.0),
+}
+"""State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), and where a particle was born."""
+
 
 class Particles:
     """All living particles, ordered by birth. `column(name)` is a view of the living rows."""
 
-    def __init__(self, extra: dict[str, tuple[str, int, float]] | None = None, capacity: int = 1024) -> None:
+    def __init__(self, extra: dict[str, ColumnSpec] | None = None, capacity: int = 1024) -> None:
         self.layout = BASE_COLUMNS | (extra or {})
         self.count = 0
         self.next_id = 0
@@ -95,7 +105,7 @@ class Particles:
             self._arrays[name] = larger
 
 
-def _shape(capacity: int, spec: tuple[str, int, float]) -> tuple[int, ...]:
+def _shape(capacity: int, spec: ColumnSpec) -> tuple[int, ...]:
     return (capacity,) if spec[1] == 1 else (capacity, spec[1])
 
 

@@ -9,15 +9,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.assets import Assets, MissingAsset
-from hailridge.core.geometry import Geometry
+from hailridge.core.assets import Assets
+from hailridge.core.bodies import Bodies, Pose
+from hailridge.core.curves import ReadyCurve
+from hailridge.core.particles import OPTIONAL_COLUMNS, ColumnSpec
 from hailridge.core.randomness import item_number
+from hailridge.core.transforms import Transform
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import Attribute, Effect, Rule
-from hailridge.model.kind import parts_of
+from hailridge.model.effect import Attribute, Clock, Effect, Rule, Source
+from hailridge.model.kind import Part, parts_of
 from hailridge.model.parts import Action, Shape
-
-ColumnSpec = tuple[str, int, float]
 
 
 @dataclass
@@ -44,28 +45,108 @@ class ReadyRule:
 
 
 class Scene:
-    """Everything about an effect that does not change while it runs."""
+    """Everything about an effect apart from its particles. `look_at` and `step_to` bring keyframes and shapes to a time.
+
+    Keyframes are put into the document's own fields, so that whoever reads a field reads its present value. A scene therefore belongs to
+    one run, or to one reader at a time.
+    """
 
     def __init__(self, effect: Effect, assets: Assets) -> None:
         self.effect = effect
         self.seed = effect.clock.seed
-        self.missing: list[str] = []
+        self.tracks: list[tuple[Part, str, ReadyCurve]] = []
+        self.shape_tracks: list[tuple[Part, str, ReadyCurve]] = []
         for path, part in parts_of(effect, keyed=True):
             part._item = item_number("/".join(map(str, path)))
+            tracks = self.shape_tracks if isinstance(part, Shape) else self.tracks
+            if not isinstance(part, Clock):
+                tracks += [(part, name, ReadyCurve(curve)) for name, curve in part.tracks.items()]
         self.group_index = {group.id: index for index, group in enumerate(effect.groups)}
         self.shape_index: dict[str, int] = {shape.id: index for index, shape in enumerate(effect.shapes)}  # type: ignore[attr-defined]
         self.attributes: dict[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
-        self.geometries = [self._geometry(shape, assets) for shape in effect.shapes]
+        self.fields: dict[str, Any] = {field.id: field for field in effect.fields}  # type: ignore[attr-defined]
+        self.dials = {dial.id: dial for dial in effect.dials}
+        _set(self.shape_tracks, 0.0)
+        self.bodies = Bodies(effect, assets)
+        self.missing = [body.shape.label for body in self.bodies.list if body.missing]
         self.rules = [self._ready(index, rule) for index, rule in enumerate(effect.rules) if rule.enabled]
+        self.at_end = False
+        self._time: float | None = None
+        self.look_at(0.0)
 
-    def _geometry(self, shape: Shape, assets: Assets) -> Geometry:
-        try:
-            geometry: Geometry = shape.geometry(assets)
-            return geometry
-        except MissingAsset:
-            # The run goes on with a point in the mesh's place; the advisory says which file is missing.
-            self.missing.append(shape.label)  # type: ignore[attr-defined]
-            return Geometry(np.array([shape.position], np.float32), np.empty((0, 3), np.int32))  # type: ignore[attr-defined]
+    @property
+    def beginning(self) -> float:
+        """When the effect begins (seconds): before 0 with a pre-roll."""
+        return -self.effect.clock.pre_roll
+
+    @cached_property
+    def ending(self) -> float:
+        """The latest time that the effect reaches."""
+        clock = self.effect.clock
+        if clock.time_from == "curve" and "effect_time" in clock.tracks:
+            return clock.tracks["effect_time"].extent()[1]
+        return clock.duration
+
+    @property
+    def changing(self) -> bool:
+        """Whether anything but the particles changes with time."""
+        return bool(self.tracks or self.shape_tracks or self.bodies.changing)
+
+    def look_at(self, time: float) -> None:
+        """Everything as it is at one time (seconds)."""
+        if time != self._time and self.changing:
+            _set(self.tracks, time)
+            self._move_shapes(time)
+            self.bodies.settle()
+        self._time = time
+        self.at_end = False
+
+    def step_to(self, start: float, end: float) -> None:
+        """Make a step ready: numbers as at its start, shapes with both of their poses."""
+        if not self.changing:
+            return
+        self.look_at(start)
+        self._move_shapes(end)
+
+    def finish_step(self, end: float) -> None:
+        """From here on shapes are read where they are at the end of the step."""
+        self.at_end = True
+        if self.changing:
+            _set(self.tracks, end)
+            self.bodies.settle()
+            self._time = end
+
+    def _move_shapes(self, time: float) -> None:
+        _set(self.shape_tracks, time)
+        self.bodies.move_to(time)
+
+    def keyed_values(self) -> dict[str, Any]:
+        """What every keyframed number is now, by its path in the document."""
+        return {
+            "/".join(map(str, (*path, name))): getattr(part, name)
+            for path, part in parts_of(self.effect)
+            for name in part.tracks
+            if not isinstance(part, Clock)
+        }
+
+    def pose(self, shape: str) -> Pose:
+        """A shape where it is now: at the start of the step for rules, at its end for contact."""
+        body = self.bodies.by_id[shape]
+        return body.end if self.at_end else body.start
+
+    def velocity_at(self, shape: str, points: NDArray[np.float64]) -> NDArray[np.float32]:
+        """How fast places (n, 3) of a shape move at the beginning of the effect, when there is no step yet to tell: (n, 3) m/s."""
+        present = self.bodies.by_id[shape].end.transform
+        time, ahead = self._time or 0.0, 1e-3
+        self._move_shapes(time + ahead)
+        later = self.bodies.by_id[shape].end.transform
+        self._move_shapes(time)
+        return ((later.points(present.inverse().points(points)) - points) / ahead).astype(np.float32)
+
+    def frame(self, shape: str) -> Transform:
+        """Where a shape stands and how it is turned, now."""
+        body = self.bodies.by_id[shape]
+        return body.frame if self.at_end else body.start_frame
 
     def _ready(self, index: int, rule: Rule) -> ReadyRule:
         ready = ReadyRule(index, rule, self.members(rule.who), f"held {rule.id}", f"fired {rule.id}")
@@ -93,9 +174,6 @@ class Scene:
     def _parents(self) -> dict[str, str | None]:
         return {group.id: group.parent for group in self.effect.groups}
 
-    def geometry(self, shape: str) -> Geometry:
-        return self.geometries[self.shape_index[shape]]
-
     @cached_property
     def columns(self) -> dict[str, ColumnSpec]:
         """State beyond the built-in attributes: own attributes, and what rules and actions remember of each particle."""
@@ -108,8 +186,29 @@ class Scene:
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
+        for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
+            extra[name] = OPTIONAL_COLUMNS[name]
         return extra
+
+    @cached_property
+    def needs(self) -> set[str]:
+        """Columns that only some effects have, kept where something reads or writes them."""
+        found: set[str] = set()
+        for _path, part in parts_of(self.effect):
+            found |= set(getattr(part, "needs", ()))
+            if isinstance(part, Source) and (part.orientation.kind != "upright" or part.spin.extent() != (0.0, 0.0)):  # type: ignore[attr-defined]
+                found |= {"orientation", "spin"}
+            named = getattr(part, "attribute", None)
+            if named in ("orientation", "spin"):
+                found |= {"orientation", "spin"}
+        return found
 
     def width_of(self, attribute: str) -> int:
         info = BUILT_IN.get(attribute)
         return 3 if info is not None and info.value_type in ("vector", "color") else 1
+
+
+def _set(tracks: list[tuple[Part, str, ReadyCurve]], time: float) -> None:
+    """Put the values of keyframes at a time into the fields that they stand for."""
+    for part, name, curve in tracks:
+        part.__dict__[name] = curve.at_time(time)

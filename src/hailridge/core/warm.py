@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, motion, noise, philox, tree
+from hailridge.core.kernels import contact, curves, motion, noise, philox, tree
 from hailridge.core.kernels.compiling import KERNELS
 
-MODULES = (contact, motion, noise, philox, tree)
+MODULES = (contact, curves, motion, noise, philox, tree)
 """Every module with kernels; importing it is what registers them."""
 
 
@@ -19,6 +19,7 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     keys = np.zeros(1, np.uint64)
     word = np.uint64(0)
     points, three, one = np.zeros((1, 3), np.float32), np.zeros((1, 3), np.float32), np.zeros(1, np.float32)
+    four = np.zeros((1, 4), np.float32)
     corners = np.array([[[0, 0, 0], [1, 0, 0], [0, 0, 1]]], np.float64)
     _order, bounds, links = tree.build(corners.min(axis=1), corners.max(axis=1))
     triangles = np.zeros((1, 13))
@@ -30,12 +31,18 @@ def _arguments() -> dict[str, tuple[object, ...]]:
         "_words": (np.zeros((1, 4), np.uint64), np.zeros((1, 2), np.uint64), np.empty((1, 4), np.uint64)),
         "_noise": (points, np.uint32(0), np.empty((1, 4), np.float32)),
         "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),
-        "_move": (three.copy(), three, three, one, three, one, three.copy(), three.copy()),
+        "_move": (three.copy(), three, one, three, one, four, one, one, three.copy(), three.copy()),
+        "_turn": (four.copy(), three, one),
+        "_curve": (np.zeros(1), np.zeros(1), np.zeros((1, 1)), np.zeros(1, np.uint8), np.zeros((1, 4)), np.empty((1, 1))),
+        "_inside": (np.zeros((1, 3)), triangles, bounds, links, np.empty(1, np.uint8)),
+        "_sample": (
+            np.zeros((1, 4), np.float32), np.ones(1), np.zeros((3, 3), np.float32), np.zeros((1, 3), np.int32), three.copy(), np.empty(1, np.int32)
+        ),
         "_strays": (points, three, np.float32(1e5), np.empty(1, np.uint8)),
         "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.empty((1, 3)), np.empty(1)),
         "_resolve": (
-            points.copy(), three.copy(), three, three, one, one, np.ones((1, 1), np.uint8), varied, varied, table, triangles, bounds, links,
-            np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),
+            points.copy(), three.copy(), three, three, one, one, np.ones((1, 1), np.uint8), varied, varied, table, np.zeros((1, 50)), np.float64(0),
+            triangles, bounds, links, np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),
         ),
     }  # fmt: skip
 

@@ -19,7 +19,8 @@ MOST_PARTICLES = 6000
 
 def poster(moment: Moment) -> bytes:
     """A PNG of the moment from the stage's first point of view, 480 × 300."""
-    visible = [g for shape, g in zip(moment.scene.effect.shapes, moment.scene.geometries, strict=True) if shape.visible and len(g.faces)]  # type: ignore[attr-defined]
+    shown = [body.end.world for body in moment.scene.bodies.list if body.shape.visible]
+    visible = [geometry for geometry in shown if len(geometry.faces)]
     drawn = layers(moment)
     # Particles say what there is to see; a ground plane may reach far beyond.
     places = [layer.position for layer in drawn if len(layer.position)] or [g.vertices for g in visible]

@@ -34,6 +34,7 @@ BUILT_IN: dict[str, AttributeInfo] = {
         AttributeInfo("age", "age", "s", "number", "Time since birth; may be set back for a new lease of life.", (0, 10), 0.0, 1e6),
         AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.", (0, 20), 0.0, 1e5),
         AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.", (-20, 20), -1e5, 1e5, inherited=True),
+        AttributeInfo("spin", "spin", "deg/s", "vector", "How fast it turns, about which axis.", (-720, 720), -1e6, 1e6, inherited=True),
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6),
     ]
 }

@@ -9,11 +9,11 @@ from pydantic_core import PydanticUndefined
 
 from hailridge.model import fields, units
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Effect, Group, Rule, Source
+from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Dial, Effect, Group, Rule, Source
 from hailridge.model.kind import Kind, Part
 from hailridge.model.parts import Action, Look, Quantity
 
-FIXED_PARTS: dict[str, type[Part]] = {"clock": Clock, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule}
+FIXED_PARTS: dict[str, type[Part]] = {"clock": Clock, "dial": Dial, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule}
 
 
 def catalogue() -> dict[str, Any]:
@@ -53,6 +53,10 @@ def _field(name: str, info: FieldInfo) -> dict[str, Any]:
     ui = fields.ui_of(info)
     default = info.get_default(call_default_factory=True) if not info.is_required() else None
     ui["label"] = ui.get("label") or name.replace("_", " ").capitalize()
+    ui["keyable"] = fields.keyable(info)
+    if ui["type"] == "slot" and isinstance(default, dict) and "kind" in default:
+        # Spelled out in full, as documents come back: what is at its default is told apart by comparing.
+        default = Kind.registry[ui["slot"]][default["kind"]].model_validate(default).model_dump()
     return {"name": name, "default": None if default is PydanticUndefined else default, "required": info.is_required(), **ui}
 
 

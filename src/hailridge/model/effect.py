@@ -7,10 +7,10 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from hailridge.model import fields
-from hailridge.model.kind import Identifier, Label, Part
-from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Look, Placement, Shape
+from hailridge.model.kind import Identifier, Label, Part, Value
+from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Placement, Shape
 
-FORMAT = 1
+FORMAT = 2
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -21,15 +21,34 @@ GROUP_COLORS = ["#56b4e9", "#e69f00", "#009e73", "#f0e442", "#cc79a7", "#d55e00"
 
 class Clock(Part):
     title: ClassVar[str] = "Clock"
-    sentence: ClassVar[str] = "{duration} at {frames_per_second} frames a second, {steps_per_frame} a frame, seed {seed}"
+    sentence: ClassVar[str] = (
+        "{duration} at {frames_per_second} frames a second, {stepping} {steps_per_frame} each[, moving at most {longest_way}], seed {seed}"
+        "[, begun {pre_roll} before][, time from {time_from}][, every {store_every} stored]"
+    )
     help: ClassVar[str] = (
         "The clock sets how long the effect runs and how finely time is cut. More steps a frame make fast particles follow "
-        "curves instead of polygons; they cost time in proportion. The seed reshuffles every random choice at once."
+        "curves instead of polygons; they cost time in proportion; *up to* takes only as many as the fastest particle needs. With a "
+        "*pre-roll* the effect begins already running. *Time from a curve*: keyframes say which moment of the effect each moment of the clock "
+        "shows, to slow it down or hold it. The seed reshuffles every random choice at once."
     )
 
-    frames_per_second: float = fields.number(24.0, low=1, high=240, soft=(12, 60), step=1, label="Frames a second")
-    duration: float = fields.number(5.0, unit="s", low=0.04, high=600, soft=(1, 20), label="Duration")
-    steps_per_frame: int = fields.number(1, low=1, high=32, soft=(1, 8), step=1, whole=True, label="Steps a frame", unit="steps")
+    frames_per_second: float = fields.number(24.0, low=1, high=240, soft=(12, 60), step=1, label="Frames a second", still=True)
+    duration: float = fields.number(5.0, unit="s", low=0.04, high=600, soft=(1, 20), label="Duration", still=True)
+    stepping: Literal["exactly", "up_to"] = fields.choice("exactly", {"exactly": "exactly", "up_to": "up to"}, label="Steps")
+    steps_per_frame: int = fields.number(1, low=1, high=64, soft=(1, 8), step=1, whole=True, label="Steps a frame", unit="steps")
+    longest_way: float = fields.number(
+        0.0, unit="m", low=0, high=1000, soft=(0.01, 1), label="Longest way in a step", still=True,
+        help="With *up to*: a step is cut so that no particle moves further than this; 0 takes a tenth of a metre.",
+    )  # fmt: skip
+    pre_roll: float = fields.number(0.0, unit="s", low=0, high=600, soft=(0, 10), label="Pre-roll", still=True)
+    time_from: Literal["clock", "curve"] = fields.choice("clock", {"clock": "the clock", "curve": "a curve"}, label="Time from")
+    effect_time: float = fields.number(
+        0.0, unit="s", low=0, high=600, soft=(0, 20), label="Time of the effect", help="Used with *time from a curve*: give it keyframes."
+    )
+    store_every: int = fields.number(
+        1, low=1, high=100, soft=(1, 10), step=1, whole=True, label="Store every n-th frame", unit="frame",
+        help="For heavy effects: everything is computed, but only every n-th frame is kept to be looked at.",
+    )  # fmt: skip
     seed: int = fields.number(1, low=0, high=2**31 - 1, soft=(1, 100), step=1, whole=True, label="Seed")
     particle_budget: int = fields.number(
         200_000, low=1, high=5_000_000, soft=(10_000, 1_000_000), step=1000, whole=True, label="Particle budget", unit="count",
@@ -39,6 +58,26 @@ class Clock(Part):
     @property
     def last_frame(self) -> int:
         return max(1, round(self.duration * self.frames_per_second))
+
+
+class Dial(Part):
+    title: ClassVar[str] = "Dial"
+    sentence: ClassVar[str] = "{value}"
+    help: ClassVar[str] = (
+        "A value with a name, used in as many places as you like: choose *a dial* where a value may vary, and turn it here for all of them at "
+        "once. A dial can have keyframes, and be set from the command line."
+    )
+
+    id: Identifier
+    label: Label
+    type: Literal["number", "vector", "color"] = fields.choice("number", {"number": "number", "vector": "vector", "color": "colour"}, label="Type")
+    unit: Literal["", "m", "s", "kg", "deg", "m/s", "m/s2", "1/s", "deg/s", "percent"] = fields.choice(
+        "",
+        {"": "no unit", "m": "m", "s": "s", "kg": "kg", "deg": "°", "m/s": "m/s", "m/s2": "m/s²", "1/s": "a second", "deg/s": "°/s",
+         "percent": "%"},
+        label="Unit",
+    )  # fmt: skip
+    value: Value = fields.value(1.0, label="Value")
 
 
 class Group(Part):
@@ -69,12 +108,13 @@ class Attribute(Part):
 class Source(Part):
     title: ClassVar[str] = "Source"
     sentence: ClassVar[str] = (
-        "{emission}, {placement} of {shape}[, lifted {offset}] → {direction} at {speed}, radius {radius}, living {lifetime}, {color}"
-        "[, mass {mass}]"
+        "{emission}, {placement} of {shape}[, lifted {offset}] → {direction} at {speed}[, with {inherit} of the shape's own velocity], radius "
+        "{radius}, living {lifetime}, {color}[, opacity {opacity}][, mass {mass}][, {orientation}][, spinning {spin} about {spin_axis}]"
     )
     help: ClassVar[str] = (
         "A source brings particles into being on a shape. Every first value can vary from particle to particle: open its chip and "
-        "choose *vary…*. Births at a rate are spread inside each step, so that a stream does not clump."
+        "choose *vary…*. Births at a rate are spread inside each step, so that a stream does not clump. What has no place of its own here, "
+        "such as an attribute of yours, is set by an action *then* done on birth."
     )
 
     id: Identifier
@@ -87,10 +127,19 @@ class Source(Part):
     direction: Direction = fields.slot("direction", {"kind": "normal"}, label="Direction")
     offset: float = fields.number(0.0, unit="m", low=-100, high=100, soft=(0, 0.5), label="Lift off the surface")
     speed: Amount = fields.amount(2.0, unit="m/s", low=-10_000, high=10_000, soft=(0, 20), label="Speed")
+    inherit: float = fields.number(
+        0.0, unit="percent", low=-1000, high=1000, soft=(0, 100), label="Handed on of the shape's own velocity",
+        help="When the shape moves or turns, this part of its velocity at the place of birth is added.",
+    )  # fmt: skip
     radius: Amount = fields.amount(0.05, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
     lifetime: Amount = fields.amount(4.0, unit="s", low=0, high=100_000, soft=(0.1, 20), label="Lifetime")
     color: Amount = fields.amount([0.85, 0.92, 0.95], value="color", low=0, high=1, label="Colour")
+    opacity: Amount = fields.amount(1.0, low=0, high=1, soft=(0, 1), label="Opacity")
     mass: Amount = fields.amount(1.0, unit="kg", low=1e-9, high=1e9, soft=(0.01, 10), label="Mass")
+    orientation: Facing = fields.slot("facing", {"kind": "upright"}, label="Orientation")
+    spin: Amount = fields.amount(0.0, unit="deg/s", low=-1e5, high=1e5, soft=(-720, 720), label="Spin")
+    spin_axis: Direction = fields.slot("direction", {"kind": "any"}, label="Spin axis")
+    actions: list[Action] = fields.slot("action", many=True, label="Then, on birth")
     seed: ItemSeed = 0
 
 
@@ -130,11 +179,13 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[1] = 1
+    format: Literal[2] = 2
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)
+    dials: list[Dial] = Field(default_factory=list, max_length=64)
     shapes: list[Shape] = Field(default_factory=list, max_length=64)
+    fields: list[FieldKind] = Field(default_factory=list, max_length=64)
     groups: list[Group] = Field(default_factory=list, max_length=64)
     attributes: list[Attribute] = Field(default_factory=list, max_length=32)
     sources: list[Source] = Field(default_factory=list, max_length=64)

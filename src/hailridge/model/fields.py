@@ -17,17 +17,21 @@ def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:
 
 def number(
     default: float, *, unit: str = "", low: float | None = None, high: float | None = None, soft: Range | None = None,
-    step: float | None = None, label: str = "", help: str = "", whole: bool = False,
+    step: float | None = None, label: str = "", help: str = "", whole: bool = False, still: bool = False, per_frame: str = "",
 ) -> Any:
-    """A plain number. `unit` is one of `model.units.UNITS`; times are seconds."""
+    """A plain number. `unit` is one of `model.units.UNITS`; times are seconds.
+
+    `still` numbers cannot have keyframes (nor can whole ones): they say when something happens, or how the clock runs. `per_frame` asks
+    the interface for what the number means for one frame: "halving" (a half-life) or "factor" (a factor a second).
+    """
     ui = {"type": "whole" if whole else "number", "unit": unit, "low": low, "high": high, "soft": soft, "step": step,
-          "label": label, "help": help}  # fmt: skip
+          "label": label, "help": help, "still": True if still and not whole else None, "per_frame": per_frame or None}  # fmt: skip
     return _field(default, ui, ge=low, le=high)
 
 
 def amount(
     default: float | list[float], *, unit: str = "", low: float | None = None, high: float | None = None,
-    soft: Range | None = None, value: str = "number", label: str = "", help: str = "", value_from: str | None = None,
+    soft: Range | None = None, value: str = "number", label: str = "", help: str = "", value_from: str | None = None, per_frame: str = "",
 ) -> Any:
     """A value that may vary from particle to particle.
 
@@ -35,12 +39,17 @@ def amount(
     type instead; `value` change then frees it from the attribute's limits, since it is added to what is there.
     """
     ui = {"type": "amount", "unit": unit, "low": low, "high": high, "soft": soft, "value": value, "label": label, "help": help,
-          "value_from": value_from}  # fmt: skip
+          "value_from": value_from, "per_frame": per_frame or None}  # fmt: skip
     return _field({"kind": "fixed", "value": default}, ui)
 
 
-def vector(default: list[float], *, unit: str = "", label: str = "", help: str = "") -> Any:
-    return _field(default, {"type": "vector", "unit": unit, "label": label, "help": help})
+def vector(default: list[float], *, unit: str = "", label: str = "", help: str = "", still: bool = False) -> Any:
+    return _field(default, {"type": "vector", "unit": unit, "label": label, "help": help, "still": still or None})
+
+
+def points(default: list[list[float]], *, label: str = "", help: str = "") -> Any:
+    """A list of places in the item's own space, to be dragged on the stage."""
+    return _field(default, {"type": "points", "unit": "m", "label": label, "help": help})
 
 
 def color(default: list[float], *, label: str = "", help: str = "") -> Any:
@@ -66,6 +75,11 @@ def value(default: float | list[float], *, label: str = "") -> Any:
     return _field(default, {"type": "value", "label": label})
 
 
+def curve(default: list[dict[str, Any]], *, along: str, label: str = "", help: str = "") -> Any:
+    """A curve through keys; `along` names the sibling field that says what it follows (a share of life, seconds)."""
+    return _field({"keys": default}, {"type": "curve", "along": along, "label": label, "help": help})
+
+
 def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "") -> Any:
     """The id of something else in the document.
 
@@ -83,6 +97,15 @@ def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", h
     if many:
         return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, {**ui, "many": True})}, max_length=32)
     return _field(default, ui)
+
+
+KEYABLE = ("number", "vector", "color", "value")
+
+
+def keyable(field: Any) -> bool:
+    """Whether keyframes may stand in the place of a field's value."""
+    ui = ui_of(field)
+    return ui.get("type") in KEYABLE and not ui.get("still")
 
 
 def ui_of(field: Any) -> dict[str, Any]:

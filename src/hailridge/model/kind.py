@@ -11,8 +11,23 @@ from collections.abc import Iterator
 from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Len
-from pydantic import BaseModel, ConfigDict, Field, GetCoreSchemaHandler, PrivateAttr
-from pydantic_core import CoreSchema, core_schema
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    ModelWrapValidatorHandler,
+    PrivateAttr,
+    SerializerFunctionWrapHandler,
+    ValidationError,
+    model_serializer,
+    model_validator,
+)
+from pydantic_core import CoreSchema, InitErrorDetails, PydanticCustomError, core_schema
+
+from hailridge.model.curves import Curve, is_keyed
+from hailridge.model.fields import keyable
 
 Vector = Annotated[list[float], Len(3, 3)]
 """Three numbers: a place or direction (x, y up, z; metres) or a colour (red, green, blue; linear sRGB 0–1)."""
@@ -26,6 +41,21 @@ Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
 Label = Annotated[str, Field(min_length=1, max_length=80)]
 
 ValueType = Literal["number", "vector", "color", "flag"]
+
+
+KEYFRAMES_SCHEMA: dict[str, Any] = {
+    "type": "object",
+    "description": "Keyframes in a number's place: the value follows these keys over time.",
+    "properties": {"keys": {"type": "array", "minItems": 1, "items": Curve.model_json_schema()["$defs"]["Key"]}},
+    "required": ["keys"],
+    "additionalProperties": False,
+}
+
+
+def _moved(detail: Any, name: str) -> InitErrorDetails:
+    """An error of a curve, placed under the field that holds it."""
+    error = PydanticCustomError("keyframes", "{told}", {"told": detail["msg"].removeprefix("Value error, ")})
+    return InitErrorDetails(type=error, loc=(name, *detail["loc"]), input=detail["input"])
 
 
 class Part(BaseModel):
@@ -45,11 +75,63 @@ class Part(BaseModel):
     help: ClassVar[str] = ""
 
     _item: int = PrivateAttr(default=0)
+    _tracks: dict[str, Curve] = PrivateAttr(default_factory=dict)
 
     @property
     def item(self) -> int:
         """The number that keeps this part's random draws apart from all others (32 bits, set by the scene)."""
         return self._item
+
+    @property
+    def tracks(self) -> dict[str, Curve]:
+        """Keyframes by field. While an effect runs, the field itself holds the value of the present time (see `core.scene`)."""
+        return self._tracks
+
+    def all_values(self, name: str) -> list[Any]:
+        """What a field can be: its one value, or the ends of what its keyframes reach."""
+        curve = self._tracks.get(name)
+        if curve is None:
+            return [getattr(self, name)]
+        return [*curve.values(), *curve.extent()] if curve.width() == 1 else curve.values()
+
+    @model_validator(mode="wrap")
+    @classmethod
+    def _take_keyframes(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:
+        """Where a number may stand, keyframes may stand in its place: ``{"keys": [{"at": …, "value": …, "ease": …}, …]}``."""
+        keyed = {name: value for name, value in given.items() if is_keyed(value)} if isinstance(given, dict) else {}
+        keyed = {name: value for name, value in keyed.items() if name in cls.model_fields and keyable(cls.model_fields[name])}
+        if not keyed:
+            return handler(given)
+        curves: dict[str, Curve] = {}
+        for name, value in keyed.items():
+            try:
+                curves[name] = Curve.model_validate(value)
+            except ValidationError as error:
+                raise ValidationError.from_exception_data(cls.__name__, [_moved(detail, name) for detail in error.errors()]) from None
+        part = handler({**given, **{name: curve.keys[0].value for name, curve in curves.items()}})
+        for name, curve in curves.items():
+            # Every value that the curve reaches obeys the field's own limits.
+            reached = [*curve.values(), *(curve.extent() if curve.width() == 1 else ())]
+            for value in reached:
+                handler({**given, **{other: c.keys[0].value for other, c in curves.items()}, name: value})
+        part._tracks = curves
+        return part
+
+    @model_serializer(mode="wrap")
+    def _give_keyframes(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        out: dict[str, Any] = handler(self)
+        for name, curve in self._tracks.items():
+            out[name] = curve.model_dump()
+        return out
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        described = handler(schema)
+        properties = handler.resolve_ref_schema(described).get("properties", {})
+        for name, field in cls.model_fields.items():
+            if name in properties and keyable(field):
+                properties[name] = {"anyOf": [properties[name], KEYFRAMES_SCHEMA]}
+        return described
 
 
 class Kind(Part):

@@ -9,8 +9,27 @@ from hailridge.model.effect import FORMAT
 
 Step = Callable[[dict[str, Any]], dict[str, Any]]
 
-STEPS: dict[int, Step] = {}
-"""Format number → the step that lifts it by one. Empty while there is only one format."""
+
+def _curves_over_life(document: dict[str, Any]) -> dict[str, Any]:
+    """1 → 2: the amount of three values over life became a curve of any number of keys."""
+
+    def lifted(node: Any) -> Any:
+        if isinstance(node, list):
+            return [lifted(entry) for entry in node]
+        if not isinstance(node, dict):
+            return node
+        if node.get("kind") == "over_life":
+            stops = [(0.0, node.get("birth", 0.0)), (node.get("at", 0.5), node.get("middle", 1.0)), (1.0, node.get("end", 0.0))]
+            wide = any(isinstance(value, list) for _at, value in stops)
+            keys = [{"at": at, "value": [value] * 3 if wide and not isinstance(value, list) else value} for at, value in stops]
+            return {"kind": "curve", "over": "life", "curve": {"keys": keys}}
+        return {name: lifted(value) for name, value in node.items()}
+
+    return {**lifted(document), "format": 2}
+
+
+STEPS: dict[int, Step] = {1: _curves_over_life}
+"""Format number → the step that lifts it by one."""
 
 
 def migrate(document: dict[str, Any]) -> dict[str, Any]:

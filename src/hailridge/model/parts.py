@@ -80,8 +80,18 @@ class Shape(Kind):
 
     slot: ClassVar[str] = "shape"
 
-    def geometry(self, assets: Any) -> Any:
-        """The shape's triangles in world space."""
+    def local(self, assets: Any) -> Any:
+        """The shape's geometry in its own space."""
+        raise NotImplementedError
+
+
+class FieldKind(Kind):
+    """A number 0–1 at every place and time."""
+
+    slot: ClassVar[str] = "field"
+
+    def strength(self, scene: Any, points: Any, time: float) -> Any:
+        """Values at places (n, 3): (n,) float32."""
         raise NotImplementedError
 
 
@@ -90,9 +100,13 @@ class Placement(Kind):
 
     slot: ClassVar[str] = "placement"
 
-    def place(self, moment: Any, shape: Any, geometry: Any, keys: Any) -> Any:
-        """Positions and outward normals, both (k, 3) float32, for newborns with these lineage keys."""
+    def place(self, moment: Any, geometry: Any, keys: Any, ordinals: Any) -> Any:
+        """Places and outward normals in the shape's own space, (k, 3) float32 each, for newborns with these lineage keys and ordinals."""
         raise NotImplementedError
+
+    def places(self, moment: Any, geometry: Any) -> int | None:
+        """How many places there are, where they can be counted."""
+        return None
 
 
 class Emission(Kind):
@@ -100,12 +114,16 @@ class Emission(Kind):
 
     slot: ClassVar[str] = "emission"
 
-    def births(self, start: float, end: float, first: bool) -> Any:
-        """Birth times in (start, end], or in [start, end] for the first step: (k,) float64 seconds, ascending."""
+    def births(self, span: Any) -> Any:
+        """Birth times of a step, ascending: (k,) float64 seconds. `span` is a `core.births.span.Span`."""
         raise NotImplementedError
 
-    def before(self, time: float) -> int:
-        """How many were born before `time`; numbers the newborns of a step."""
+    def before(self, span: Any, time: float) -> int:
+        """How many were born up to `time`; numbers the newborns of a step."""
+        raise NotImplementedError
+
+    def begins(self) -> float:
+        """Seconds at which the first birth may be; 0 is the beginning of the effect."""
         raise NotImplementedError
 
 
@@ -114,8 +132,18 @@ class Direction(Kind):
 
     slot: ClassVar[str] = "direction"
 
-    def aim(self, moment: Any, normals: Any, keys: Any) -> Any:
-        """Unit vectors (k, 3) float32."""
+    def aim(self, moment: Any, birth: Any) -> Any:
+        """Unit vectors (k, 3) float32 for a `core.births.span.Birth`."""
+        raise NotImplementedError
+
+
+class Facing(Kind):
+    """How newborns are turned."""
+
+    slot: ClassVar[str] = "facing"
+
+    def turn(self, moment: Any, birth: Any) -> Any:
+        """Orientations (k, 4) float32, unit quaternions x, y, z, w."""
         raise NotImplementedError
 
 

@@ -102,8 +102,10 @@ def check(effect: Effect) -> Iterator[Problem]:
         "shape": {shape.id for shape in effect.shapes},  # type: ignore[attr-defined]
         "group": {group.id for group in effect.groups},
         "attribute": set(BUILT_IN) | {attribute.id for attribute in effect.attributes},
+        "field": {field.id for field in effect.fields},  # type: ignore[attr-defined]
+        "dial": {dial.id for dial in effect.dials},
     }
-    for collection in ("shapes", "groups", "attributes", "sources", "rules", "looks"):
+    for collection in _COLLECTIONS:
         seen: set[str] = set()
         for index, item in enumerate(getattr(effect, collection)):
             if item.id in seen:
@@ -113,6 +115,12 @@ def check(effect: Effect) -> Iterator[Problem]:
         if attribute.id in BUILT_IN:
             yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
     yield from _group_cycles(effect, raw)
+    yield from _shape_cycles(effect, raw)
+    yield from _time_runs_on(effect, raw)
+    dials = {dial.id: dial for dial in effect.dials}
+    for _path, part in parts_of(effect):
+        if hasattr(part, "dial") and hasattr(part, "find"):
+            part.find(dials)
     for path, part in parts_of(effect):
         yield from _check_part(part, path, raw, known)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
@@ -168,9 +176,54 @@ def _group_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
             current = parents[current]
 
 
+def _shape_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+    """Shapes cannot carry one another in a circle, nor be made of one another."""
+    shapes: dict[str, Any] = {shape.id: shape for shape in effect.shapes}  # type: ignore[attr-defined]
+    for names, text in ((("parent", "path"), "shapes cannot carry one another in a circle"), (("members",), "a compound cannot be made of itself")):
+        for index, shape in enumerate(effect.shapes):
+            if _reaches(shapes, shape.id, shape.id, names):  # type: ignore[attr-defined]
+                yield _problem(raw, ("shapes", index, names[0]), text)
+                break
+    for index, shape in enumerate(effect.shapes):
+        path = getattr(shape, "path", None)
+        if path in shapes and getattr(shapes[path], "kind", "") != "path":
+            yield _problem(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
+
+
+def _reaches(shapes: dict[str, Any], start: str, goal: str, names: tuple[str, ...]) -> bool:
+    seen: set[str] = set()
+    waiting = [start]
+    while waiting:
+        current = shapes.get(waiting.pop())
+        for name in names if current is not None else ():
+            linked = getattr(current, name, None)
+            for other in linked if isinstance(linked, list) else [linked]:
+                if other == goal:
+                    return True
+                if other is not None and other not in seen:
+                    seen.add(other)
+                    waiting.append(other)
+    return False
+
+
+def _time_runs_on(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+    """A simulation cannot run backward: its time may pause, but not go back."""
+    curve = effect.clock.tracks.get("effect_time")
+    if curve is None:
+        return
+    for before, after in zip(curve.keys, curve.keys[1:], strict=False):
+        swings = isinstance(before.ease, list) and not (0 <= before.ease[1] <= 1 and 0 <= before.ease[3] <= 1)
+        if after.value < before.value or (swings and after.value != before.value):  # type: ignore[operator]
+            text = f"time cannot run backward, but does between {before.at:g} s and {after.at:g} s of the clock"
+            yield _problem(raw, ("clock", "effect_time"), text)
+
+
 # ── Saying where, in words ──────────────────────────────────────────────────────────────────────────────────────────────
 
-_COLLECTIONS = {"shapes": "shape", "groups": "group", "attributes": "attribute", "sources": "source", "rules": "rule", "looks": "look"}
+_COLLECTIONS = {
+    "dials": "dial", "shapes": "shape", "fields": "field", "groups": "group", "attributes": "attribute", "sources": "source",
+    "rules": "rule", "looks": "look",
+}  # fmt: skip
 
 
 def place_in_words(raw: Any, path: Path) -> str:

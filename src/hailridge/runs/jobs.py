@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from hailridge.core.engine.simulation import Frame, Simulation
-from hailridge.core.particles import BASE_COLUMNS
+from hailridge.core.particles import BASE_COLUMNS, OPTIONAL_COLUMNS
 from hailridge.formats.blocks import pack, pack_columns
 from hailridge.formats.meshes import MeshError, read_mesh
 from hailridge.model.validation import read_effect
@@ -64,7 +64,8 @@ def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool
         flushed = time.perf_counter()
 
     for frame in simulation.frames(stop=cancelled):
-        waiting.append(stored(frame))
+        kept = frame.number % effect.clock.store_every == 0 or frame.number == effect.clock.last_frame
+        waiting.append(stored(frame, kept))
         if frame.number == 0 or time.perf_counter() - flushed > FLUSH_SECONDS:
             flush()
     if cancelled():
@@ -76,15 +77,15 @@ def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool
     return {"state": "done", "findings": findings}
 
 
-def stored(frame: Frame) -> StoredFrame:
-    """Pack a frame for the store. Rule memory is left out; what can be read of a particle stays."""
-    columns = {name: column for name, column in frame.columns.items() if name in BASE_COLUMNS or name.startswith("own ")}
+def stored(frame: Frame, kept: bool = True) -> StoredFrame:
+    """Pack a frame for the store. Rule memory is left out; what can be read of a particle stays. Of a frame not `kept`, only the counts are."""
+    columns = {name: column for name, column in frame.columns.items() if name in BASE_COLUMNS or name in OPTIONAL_COLUMNS or name.startswith("own ")}
     stats = {
         "frame": frame.number, "time": round(frame.time, 6), "count": frame.count, "population": frame.population.tolist(),
         "looked": frame.looked.tolist(), "held": frame.held.tolist(), "acted": frame.acted.tolist(),
         "births": frame.births, "deaths": frame.deaths,
     }  # fmt: skip
-    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), pack_columns(columns, frame.count))
+    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), pack_columns(columns, frame.count) if kept else b"")
 
 
 def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from contextlib import suppress
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -38,6 +38,7 @@ class Trial:
     key: str
     effect: Effect
     scene: Scene
+    lock: threading.Lock = field(default_factory=threading.Lock)
 
 
 class Runs:
@@ -103,10 +104,13 @@ class Runs:
                 self._trials.popitem(last=False)
         return trial
 
-    def moment(self, trial: Trial, frame: int) -> Moment:
-        """A computed frame of a trial, to read."""
-        columns, count = unpack_columns(self.bakes.frame(trial.key, frame).state)
-        return recorded_moment(trial.scene, columns, count, frame)
+    @contextmanager
+    def moment(self, trial: Trial, frame: int) -> Iterator[Moment]:
+        """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns."""
+        row = self.bakes.frame(trial.key, frame)
+        columns, count = unpack_columns(row.state)
+        with trial.lock:
+            yield recorded_moment(trial.scene, columns, count, row.number)
 
     def events(self, trial: Trial) -> NDArray[Any]:
         """All events of a trial's computed frames, in order of happening."""

@@ -27,7 +27,7 @@ TRIALS_KEPT = 40
 def bake_key(effect: Effect) -> str:
     """A digest of everything that decides the computed bytes: labels, colours of groups and looks are left out."""
     document = {name: value for name, value in effect.model_dump().items() if name not in COSMETIC}
-    for name in ("shapes", "groups", "sources", "rules", "attributes"):
+    for name in ("dials", "shapes", "fields", "groups", "sources", "rules", "attributes"):
         for item in document[name]:
             for shown in ("label", "color" if name == "groups" else "", "visible"):
                 item.pop(shown, None)
@@ -102,10 +102,13 @@ class Bakes:
             session.execute(update(BakeRow).where(BakeRow.key == key).values(**values))
 
     def frame(self, key: str, number: int) -> FrameRow:
+        """A computed frame, or the last one before it whose state was stored."""
         with self.database.reading() as session:
-            row = session.get(FrameRow, (key, number))
-            if row is None:
+            if session.get(FrameRow, (key, number)) is None:
                 raise NotFound(f"frame {number} is not computed yet")
+            kept = (FrameRow.bake_key == key, FrameRow.number <= number, FrameRow.state != b"")
+            row = session.scalars(select(FrameRow).where(*kept).order_by(FrameRow.number.desc()).limit(1)).first()
+            assert row is not None, "frame 0 is always stored"
             return row
 
     def stats(self, key: str, start: int = 0) -> list[dict[str, Any]]:

@@ -69,7 +69,8 @@ class Context:
         if bake is None or bake.state != "done" or row.poster_bake == trial.id:
             return
         frame = round(trial.effect.clock.last_frame * 0.6)
-        self.library.set_poster(effect_id, poster(self.runs.moment(trial, frame)), trial.id)
+        with self.runs.moment(trial, frame) as moment:
+            self.library.set_poster(effect_id, poster(moment), trial.id)
         self.live.publish({"type": "poster", "effect": effect_id})
 
     def close(self) -> None:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from hailridge.core.advisories import advise
 from hailridge.demo import starter
-from hailridge.model.validation import read_effect
+from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.tables import EffectRow, VersionRow
 from hailridge.web.context import Shared
 
@@ -73,7 +73,16 @@ class AdvisoryOut(BaseModel):
 
 
 def _out(row: EffectRow) -> EffectOut:
-    return EffectOut(id=row.id, revision=row.revision, changed=row.changed, document=json.loads(row.document))
+    return EffectOut(id=row.id, revision=row.revision, changed=row.changed, document=_whole(row.document))
+
+
+def _whole(stored: str) -> dict[str, Any]:
+    """A stored document in the present format, every field spelled out; one that cannot be read any more is given as it is."""
+    try:
+        return read_effect(stored).model_dump()
+    except DocumentError:
+        document: dict[str, Any] = json.loads(stored)
+        return document
 
 
 @router.get("")
@@ -137,8 +146,7 @@ def list_versions(effect_id: str, context: Shared) -> list[Version]:
 @router.get("/{effect_id}/versions/{revision}")
 def get_version(effect_id: str, revision: int, context: Shared) -> dict[str, Any]:
     """The document of one version."""
-    document: dict[str, Any] = json.loads(context.library.version(effect_id, revision).document)
-    return document
+    return _whole(context.library.version(effect_id, revision).document)
 
 
 @router.put("/{effect_id}/versions/{revision}")

@@ -37,6 +37,9 @@ class FieldOut(BaseModel):
     slot: str | None = None
     yes: str | None = None
     no: str | None = None
+    per_frame: str | None = None
+    along: str | None = None
+    keyable: bool = False
 
 
 class KindOut(BaseModel):

@@ -10,8 +10,10 @@ import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field, ValidationError
 
+from hailridge.core.bodies import Body
 from hailridge.core.events import Happening
 from hailridge.core.observe import distribution, holders, impacts, layers, passing, quantity_values, row_of, values_of
+from hailridge.core.transforms import Transform
 from hailridge.formats.blocks import pack, unpack_columns
 from hailridge.model.kind import Part
 from hailridge.model.parts import Amount, Condition, Quantity
@@ -144,10 +146,13 @@ def get_stats(trial_id: str, context: Shared, start: int = 0) -> list[dict[str, 
 def get_frame(trial_id: str, number: int, context: Shared) -> Response:
     """A frame ready to draw, as a binary block: one set of arrays a look."""
     trial = context.runs.trial(trial_id)
-    moment = context.runs.moment(trial, number)
-    drawn = layers(moment)
-    head: dict[str, Any] = {"frame": number, "time": moment.time, "count": moment.count, "layers": []}
-    arrays = {}
+    with context.runs.moment(trial, number) as moment:
+        drawn = layers(moment)
+        head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
+        arrays: dict[str, Any] = {}
+        head["keyed"] = moment.scene.keyed_values()
+        for body in moment.scene.bodies.changing:
+            _describe(body, head["shapes"], arrays, body.deforming)
     for index, layer in enumerate(drawn):
         head["layers"].append({"look": layer.look, "shader": layer.shader, "pixels": layer.pixels, "count": len(layer.radius)})
         for name in ("position", "radius", "color", "id", "group"):
@@ -157,16 +162,34 @@ def get_frame(trial_id: str, number: int, context: Shared) -> Response:
 
 @router.get("/trials/{trial_id}/shapes", response_class=Response, responses=BINARY)
 def get_shapes(trial_id: str, context: Shared) -> Response:
-    """The triangles of every shape in world space, as a binary block."""
+    """Every shape at the beginning: triangles or line in its own space and where that is in the world, as a binary block."""
     trial = context.runs.trial(trial_id)
     head: dict[str, Any] = {"shapes": []}
     arrays: dict[str, Any] = {}
-    for index, (shape, geometry) in enumerate(zip(trial.effect.shapes, trial.scene.geometries, strict=True)):
-        entry: Any = shape
-        head["shapes"].append({"id": entry.id, "visible": entry.visible, "kind": entry.kind})
-        arrays[f"{index}/vertices"] = geometry.vertices
-        arrays[f"{index}/faces"] = geometry.faces
+    with trial.lock:
+        trial.scene.look_at(0.0)
+        for body in trial.scene.bodies.list:
+            _describe(body, head["shapes"], arrays, True)
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
+
+
+def _describe(body: Body, heads: list[dict[str, Any]], arrays: dict[str, Any], with_geometry: bool) -> None:
+    """Where a shape is: `matrix` takes its own space into the world, `carrier` the space in which its position is given (column by column)."""
+    pose, shape = body.end, body.shape
+    heads.append({
+        "id": shape.id, "index": body.index, "visible": shape.visible, "kind": getattr(shape, "kind", ""), "line": pose.geometry.line,
+        "matrix": _matrix(pose.transform), "carrier": _matrix(body.carrier), "geometry": with_geometry,
+    })  # fmt: skip
+    if with_geometry:
+        arrays[f"shape {body.index}/vertices"] = pose.geometry.vertices
+        arrays[f"shape {body.index}/faces"] = pose.geometry.faces
+
+
+def _matrix(transform: Transform) -> list[float]:
+    whole = np.eye(4)
+    whole[:3, :3] = transform.rotation * transform.scale
+    whole[:3, 3] = transform.translation
+    return [float(value) for value in whole.T.ravel()]
 
 
 @router.post("/trials/{trial_id}/frames/{number}/highlight", response_class=Response, responses=BINARY)
@@ -175,8 +198,8 @@ def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Respon
     trial = context.runs.trial(trial_id)
     condition = _in_document(trial, test.path, Condition, _pieces(condition=test.condition).condition)
     _check_names(trial, test.who)
-    with _names_told():
-        ids, of = holders(context.runs.moment(trial, number), condition, test.who)
+    with _names_told(), context.runs.moment(trial, number) as moment:
+        ids, of = holders(moment, condition, test.who)
     return Response(pack({"count": len(ids), "of": of}, {"ids": np.ascontiguousarray(ids)}), media_type="application/octet-stream")
 
 
@@ -188,9 +211,8 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     assert pieces.quantity is not None
     threshold = _in_document(trial, reading.path, Amount, pieces.threshold)
     _check_names(trial, reading.who)
-    moment = context.runs.moment(trial, number)
     passed: int | None = None
-    with _names_told():
+    with _names_told(), context.runs.moment(trial, number) as moment:
         if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
             values = impacts(trial.scene, context.runs.events(trial), reading.who)
             if reading.comparison is not None and threshold is not None:
@@ -211,7 +233,8 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
 def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[str, Any]:
     """One particle at a frame: its values, whether each rule holds for it and why, and its life story."""
     trial = context.runs.trial(trial_id)
-    found = values_of(context.runs.moment(trial, number), particle)
+    with context.runs.moment(trial, number) as moment:
+        found = values_of(moment, particle)
     events = context.runs.events(trial)
     story = _story(events[events["particle"] == particle])
     if found is None and not story:

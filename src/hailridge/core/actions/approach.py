@@ -8,8 +8,8 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, Rows
-from hailridge.core.scene import ColumnSpec, Scene
+from hailridge.core.particles import Array, ColumnSpec, Rows
+from hailridge.core.scene import Scene
 from hailridge.model import fields
 from hailridge.model.parts import Action, Amount
 

@@ -1,67 +1,135 @@
-"""Forces: gravity, wind, drag, turbulence. They only pile up pushes; the motion phase adds them and moves."""
+"""Forces of the air and of the ground: gravity, wind, drag, turbulence. They only pile up pushes; the motion phase adds them and moves."""
 
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows, as_factor, number_of
+from hailridge.core.particles import Array, Rows, as_factor, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Vector
 from hailridge.model.parts import Action, Amount
 
+HALVING = np.float32(math.log(2.0))
 
-class Gravity(Action):
-    title: ClassVar[str] = "gravity"
-    sentence: ClassVar[str] = "fall with {acceleration}"
+
+class Push(Action):
+    """What all forces share: a field may say where they act, and how much."""
+
     category: ClassVar[str] = "Push"
+
+    where: str | None = fields.reference("field", label="Where", optional="everywhere", help="A field that weakens it: full where the field is 1.")
+
+    def share(self, moment: Moment, rows: Rows) -> Any:
+        """What the field leaves of it: 1, or (k,)."""
+        if self.where is None:
+            return np.float32(1)
+        return moment.field_value(self.where, moment.column("position")[rows])
+
+
+class Gravity(Push):
+    title: ClassVar[str] = "gravity"
+    rank: ClassVar[int] = 1
+    sentence: ClassVar[str] = "fall with {acceleration}[, only in {where}]"
     help: ClassVar[str] = "The same downward acceleration for heavy and light. On Earth 9.81 m/s²; less looks larger or lighter."
 
     kind: Literal["gravity"] = "gravity"
     acceleration: Amount = fields.amount(9.81, unit="m/s2", low=-1000, high=1000, soft=(0, 20), label="Acceleration")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.push_buffer("steady")[rows, 1] -= self.acceleration.give(moment, rows)
+        moment.pile("push")[rows, 1] -= self.acceleration.give(moment, rows) * self.share(moment, rows)
 
 
-class Wind(Action):
+class Constant(Push):
+    title: ClassVar[str] = "steady push"
+    rank: ClassVar[int] = 2
+    sentence: ClassVar[str] = "be pushed by {acceleration}[, only in {where}]"
+    help: ClassVar[str] = "The same acceleration everywhere, in any direction: lift, a tilt of the whole scene, an engine."
+
+    kind: Literal["constant"] = "constant"
+    acceleration: Amount = fields.amount([1.0, 0.0, 0.0], unit="m/s2", low=-10_000, high=10_000, soft=(-20, 20), value="vector", label="Acceleration")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        moment.pile("push")[rows] += self.acceleration.give(moment, rows) * as_factor(self.share(moment, rows))
+
+
+class Wind(Push):
     title: ClassVar[str] = "wind"
-    sentence: ClassVar[str] = "be carried by wind of {velocity}, taking on half of it every {half_life}"
-    category: ClassVar[str] = "Push"
-    help: ClassVar[str] = "Moving air: the particle takes on its velocity, the faster the shorter the half-life. Light things have short ones."
+    rank: ClassVar[int] = 3
+    sentence: ClassVar[str] = (
+        "be carried by wind of {velocity}[, gusting by {gusts}, {gust_size} across], taking on half of it every {half_life}[, only in {where}]"
+    )
+    help: ClassVar[str] = (
+        "Moving air: the particle takes on its velocity, the faster the shorter the half-life. Light things have short ones. Gusts make the wind "
+        "swell and fade from place to place; they travel with it."
+    )
 
     kind: Literal["wind"] = "wind"
     velocity: Vector = fields.vector([2.0, 0.0, 0.0], unit="m/s", label="Wind")
-    half_life: float = fields.number(0.8, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life")
+    half_life: Amount = fields.amount(0.8, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
+    gusts: float = fields.number(0.0, unit="percent", low=0, high=500, soft=(0, 100), label="Gusts")
+    gust_size: float = fields.number(3.0, unit="m", low=0.01, high=10_000, soft=(0.2, 20), label="Size of gusts")
+    seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        rate = np.float32(math.log(2.0) / self.half_life)
-        moment.push_buffer("drag")[rows] += rate
-        moment.push_buffer("air")[rows] += rate * np.asarray(self.velocity, np.float32)
+        rate = HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        air = np.asarray(self.velocity, np.float32)
+        if self.gusts > 0:
+            air = air * (1 + self._swell(moment, rows) * np.float32(self.gusts / 100))[:, None]
+        moment.pile("drag")[rows] += rate
+        moment.pile("air")[rows] += as_factor(rate) * air
+
+    def _swell(self, moment: Moment, rows: Rows) -> Array:
+        """About −1 to 1 at each place; the pattern is carried along by the wind itself."""
+        moved = moment.midway(rows) - np.asarray(self.velocity, np.float32) * np.float32(moment.midtime)
+        places = np.ascontiguousarray(moved / np.float32(self.gust_size), np.float32)
+        out = np.empty((len(places), 4), np.float32)
+        noise.noise(len(places), places, np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF), out)
+        return np.asarray(np.clip(out[:, 0] * np.float32(1.6), -1, 1))
 
 
-class Drag(Action):
+class Drag(Push):
     title: ClassVar[str] = "drag"
-    sentence: ClassVar[str] = "lose half its speed every {half_life}"
-    category: ClassVar[str] = "Push"
-    help: ClassVar[str] = "Still air: the speed halves in this time, whatever the steps. With gravity it makes a terminal speed."
+    rank: ClassVar[int] = 4
+    sentence: ClassVar[str] = "lose half its speed every {half_life}[, only in {where}]"
+    help: ClassVar[str] = (
+        "Still, thick air: the speed halves in this time, whatever the steps. With gravity it makes a terminal speed. A very short time lets "
+        "forces only ever nudge."
+    )
 
     kind: Literal["drag"] = "drag"
-    half_life: Amount = fields.amount(1.0, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life")
+    half_life: Amount = fields.amount(1.0, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.push_buffer("drag")[rows] += np.float32(math.log(2.0)) / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3))
+        moment.pile("drag")[rows] += HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
 
 
-class Turbulence(Action):
+class SquareDrag(Push):
+    title: ClassVar[str] = "drag of fast things"
+    rank: ClassVar[int] = 5
+    sentence: ClassVar[str] = "lose half its speed on every {distance} of its way through the air[, only in {where}]"
+    help: ClassVar[str] = (
+        "Drag that grows with the square of the speed, as for stones, hail and drops: what is fast is braked hard, what is slow hardly at "
+        "all. The distance is how far it flies until half of its speed is left. Falling, it becomes no faster than "
+        "√(1.44 · gravity · distance)."
+    )
+
+    kind: Literal["square_drag"] = "square_drag"
+    distance: Amount = fields.amount(5.0, unit="m", low=1e-3, high=1e6, soft=(0.2, 50), label="Distance")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        moment.pile("square")[rows] += HALVING / np.maximum(self.distance.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+
+
+class Turbulence(Push):
     title: ClassVar[str] = "turbulence"
-    sentence: ClassVar[str] = "swirl by {strength}, eddies {size} across[, {octaves} octaves][, changing {evolution}]"
-    category: ClassVar[str] = "Push"
+    rank: ClassVar[int] = 6
+    sentence: ClassVar[str] = "swirl by {strength}, eddies {size} across[, {octaves} octaves][, changing {evolution}][, only in {where}]"
     help: ClassVar[str] = (
         "Curl noise: a swirling push that neither gathers nor thins the particles. Each octave adds eddies half as large; layer a coarse and "
         "a fine turbulence for more life."
@@ -76,9 +144,9 @@ class Turbulence(Action):
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        places = np.ascontiguousarray(moment.column("position")[rows])
+        places = moment.midway(rows)
         out = np.empty_like(places)
         salt = np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF)
-        drift = np.float32(self.evolution * moment.time)
+        drift = np.float32(self.evolution * moment.midtime)
         noise.curl(number_of(rows), places, np.float32(1.0 / self.size), np.int64(self.octaves), np.float32(self.roughness), drift, salt, out)
-        moment.push_buffer("varying")[rows] += out * as_factor(self.strength.give(moment, rows))
+        moment.pile("push")[rows] += out * as_factor(self.strength.give(moment, rows) * self.share(moment, rows))

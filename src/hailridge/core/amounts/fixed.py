@@ -26,7 +26,7 @@ class Fixed(Amount):
         return np.asarray(self.value, np.float32)
 
     def extent(self) -> tuple[float, float]:
-        return extent_of(self.value)
+        return extent_of(*self.all_values("value"))
 
     def width(self) -> int:
         return width_of(self.value)

@@ -39,7 +39,7 @@ class Mapped(Amount):
         return low + (high - low) * share
 
     def extent(self) -> tuple[float, float]:
-        return extent_of(self.low, self.high)
+        return extent_of(*self.all_values("low"), *self.all_values("high"))
 
     def width(self) -> int:
         return max(width_of(self.low), width_of(self.high))

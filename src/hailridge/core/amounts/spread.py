@@ -40,9 +40,10 @@ class Spread(Amount):
         return middle + (offset[:, None] if self.width() == 3 else offset)
 
     def extent(self) -> tuple[float, float]:
-        low, high = extent_of(self.value)
+        low, high = extent_of(*self.all_values("value"))
+        spread = extent_of(*self.all_values("spread"))[1]
         # Colours are held within their limits instead of refused: a light tint with a spread is no mistake.
-        return (low, high) if self.width() == 3 else (low - self.spread, high + self.spread)
+        return (low, high) if self.width() == 3 else (low - spread, high + spread)
 
     def width(self) -> int:
         return width_of(self.value)

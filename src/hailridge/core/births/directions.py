@@ -1,4 +1,4 @@
-"""Which way newborns leave."""
+"""Which way newborns leave, and which axis they spin about."""
 
 from __future__ import annotations
 
@@ -6,23 +6,32 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.births.span import Birth
 from hailridge.core.moment import Moment
 from hailridge.core.randomness import any_directions, directions_in_cone, uniforms
 from hailridge.model import fields
+from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Vector
 from hailridge.model.parts import Direction
+
+CONE: dict[str, Any] = {"unit": "deg", "low": 0, "high": 360, "soft": (0, 180), "label": "Within a cone of"}
+
+
+def seed_field() -> Any:
+    return fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
 
 class AlongNormal(Direction):
     title: ClassVar[str] = "off the surface"
     sentence: ClassVar[str] = "off the surface[, within {cone}]"
-    help: ClassVar[str] = "Straight away from the surface, or within a cone around that."
+    help: ClassVar[str] = "Straight away from the surface, or within a cone around that. Off a path: square to it, any way round."
 
     kind: Literal["normal"] = "normal"
-    cone: float = fields.number(0.0, unit="deg", low=0, high=180, soft=(0, 180), label="Within a cone of")
+    cone: float = fields.number(0.0, **CONE)
+    seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, normals: Any, keys: Any) -> Any:
-        return scattered(normals, self.cone, uniforms(keys, self.item, 0, moment.scene.seed))
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        return scattered(birth.normals, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
 
 
 class AlongAxis(Direction):
@@ -32,13 +41,45 @@ class AlongAxis(Direction):
 
     kind: Literal["axis"] = "axis"
     axis: Vector = fields.vector([0.0, -1.0, 0.0], label="Direction")
-    cone: float = fields.number(0.0, unit="deg", low=0, high=180, soft=(0, 180), label="Within a cone of")
+    cone: float = fields.number(0.0, **CONE)
+    seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, normals: Any, keys: Any) -> Any:
-        axis = np.asarray(self.axis, np.float64)
-        size = np.linalg.norm(axis)
-        unit = (axis / size if size > 0 else np.array([0.0, 1.0, 0.0])).astype(np.float32)
-        return scattered(np.tile(unit, (len(keys), 1)), self.cone, uniforms(keys, self.item, 0, moment.scene.seed))
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        axes = np.tile(unit_vector(self.axis), (len(birth.keys), 1))
+        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+
+
+class AtTarget(Direction):
+    title: ClassVar[str] = "at a target"
+    sentence: ClassVar[str] = "at {shape}[, within {cone}]"
+    help: ClassVar[str] = "Toward the nearest place of another shape, wherever it is at that moment: move the target and everything aims anew."
+
+    kind: Literal["target"] = "target"
+    shape: str = fields.reference("shape", label="Target")
+    cone: float = fields.number(0.0, **CONE)
+    seed: ItemSeed = seed_field()
+
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        nearest, distances = moment.scene.pose(self.shape).closest(birth.places)
+        away = (nearest - birth.places) / np.maximum(distances, 1e-12)[:, None]
+        axes = np.where(distances[:, None] > 1e-9, away, birth.normals).astype(np.float32)
+        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+
+
+class FromCentre(Direction):
+    title: ClassVar[str] = "from the shape's centre"
+    sentence: ClassVar[str] = "away from the centre[, within {cone}]"
+    help: ClassVar[str] = "Away from where the shape stands: a burst from one place, whatever the surface."
+
+    kind: Literal["centre"] = "centre"
+    cone: float = fields.number(0.0, **CONE)
+    seed: ItemSeed = seed_field()
+
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        away = birth.places - moment.scene.frame(birth.shape).translation.astype(np.float32)
+        far = np.linalg.norm(away, axis=1, keepdims=True)
+        axes = np.where(far > 1e-9, away / np.maximum(far, 1e-9), birth.normals).astype(np.float32)
+        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
 
 
 class AnyWay(Direction):
@@ -47,11 +88,19 @@ class AnyWay(Direction):
     help: ClassVar[str] = "Every direction equally likely."
 
     kind: Literal["any"] = "any"
+    seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, normals: Any, keys: Any) -> Any:
-        return any_directions(uniforms(keys, self.item, 0, moment.scene.seed))
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        return any_directions(uniforms(birth.keys, self.item, 0, moment.scene.seed))
+
+
+def unit_vector(given: Any) -> Any:
+    """A direction of length one; upward where none is given."""
+    axis = np.asarray(given, np.float64)
+    size = np.linalg.norm(axis)
+    return (axis / size if size > 0 else np.array([0.0, 1.0, 0.0])).astype(np.float32)
 
 
 def scattered(axes: Any, degrees: float, u: Any) -> Any:
     """Directions within a cone whose full opening angle is `degrees`."""
-    return directions_in_cone(axes, np.radians(degrees / 2), u) if degrees > 0 else axes
+    return directions_in_cone(axes, np.radians(min(degrees, 360.0) / 2), u) if degrees > 0 else axes

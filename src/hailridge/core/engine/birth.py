@@ -6,10 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.births.directions import scattered
+from hailridge.core.births.span import Birth, Span
+from hailridge.core.bodies import displacement_between
 from hailridge.core.events import Happening
 from hailridge.core.moment import Litter, Moment
 from hailridge.core.particles import as_factor
-from hailridge.core.randomness import any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
+from hailridge.core.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Source
 
@@ -18,44 +20,86 @@ def run_sources(moment: Moment, first: bool) -> NDArray[np.float32] | None:
     """Births of all sources in this step. Returns how much of the step each particle still has to move, where newborns have less than all."""
     before = moment.count
     spans: list[NDArray[np.float64]] = []
+    end = moment.time + moment.dt
     for index, source in enumerate(moment.scene.effect.sources):
         if not source.enabled:
             continue
-        times = source.emission.births(moment.time, moment.time + moment.dt, first)
+        span = span_of(moment, source, moment.time, end, first)
+        times = source.emission.births(span)
         number = room_for(moment, len(times), ("sources", index), source.label)
         if number:
-            _give_birth(moment, index, source, number)
-            spans.append(moment.time + moment.dt - times[:number])
+            _give_birth(moment, index, source, span, times[:number])
+            spans.append(end - times[:number])
     if moment.count == before or moment.dt == 0.0:
         return None
     newborn = np.concatenate(spans)
     if np.all(newborn >= moment.dt * (1 - 1e-6)):
         return None
-    return np.concatenate([np.full(before, moment.dt, np.float32), np.minimum(newborn, moment.dt).astype(np.float32)])
+    return np.concatenate([np.full(before, moment.dt, np.float32), np.clip(newborn, 0.0, moment.dt).astype(np.float32)])
 
 
-def _give_birth(moment: Moment, index: int, source: Source, number: int) -> None:
-    scene = moment.scene
+def span_of(moment: Moment, source: Source, start: float, end: float, first: bool) -> Span:
+    """The time of a step as a source's emission sees it."""
+    body = moment.scene.bodies.by_id[source.shape]
+    return Span(
+        start, end, first, moment.scene.beginning, moment.scene.ending, lambda: source.placement.places(moment, body.end.geometry)
+    )
+
+
+def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: NDArray[np.float64]) -> None:
+    scene, number = moment.scene, len(times)
     rows = moment.particles.append(number)
-    ordinal = source.emission.before(moment.time) if moment.dt else 0
+    ordinal = 0 if span.first else source.emission.before(span, span.start)
     column = moment.column
     keys = source_keys(ordinal, number, source.item, scene.seed)
+    ordinals = np.arange(ordinal, ordinal + number)
     column("key")[rows] = keys
-    column("birth_index")[rows] = np.arange(ordinal, ordinal + number)
+    column("birth_index")[rows] = ordinals
     column("group")[rows] = scene.group_index[source.group]
     column("entered")[rows] = moment.time
-    shape = scene.effect.shapes[scene.shape_index[source.shape]]
-    places, normals = source.placement.place(moment, shape, scene.geometry(source.shape), keys)
-    aims = source.direction.aim(moment, normals, keys)
-    column("position")[rows] = places + normals * np.float32(source.offset)
-    for name in ("lifetime", "radius", "mass"):
+    birth, carried = _placed(moment, source, rows, keys, ordinals, times, span)
+    column("position")[rows] = birth.places
+    aims = source.direction.aim(moment, birth)
+    for name in ("lifetime", "radius", "mass", "opacity"):
         info = BUILT_IN[name]
         column(name)[rows] = np.clip(getattr(source, name).give(moment, rows), info.low, info.high)
     column("color")[rows] = np.clip(source.color.give(moment, rows), 0, 1)
-    column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows))
+    column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows)) + carried * np.float32(source.inherit / 100)
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = birth.places
+    if moment.particles.has("orientation"):
+        column("orientation")[rows] = source.orientation.turn(moment, birth)
+        spin = np.radians(source.spin.give(moment, rows))
+        column("spin")[rows] = source.spin_axis.aim(moment, birth) * as_factor(spin)
     for name, attribute in scene.attributes.items():
         column(f"own {name}")[rows] = attribute.initial.give(moment, rows)
+    for action in source.actions:
+        action.act(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
+
+
+def _placed(
+    moment: Moment, source: Source, rows: slice, keys: Keys, ordinals: NDArray[np.int64], times: NDArray[np.float64], span: Span
+) -> tuple[Birth, NDArray[np.float32]]:
+    """Newborns in the world, where the shape was at each one's own time of birth, and the velocities of the shape there (k, 3) m/s."""
+    body = moment.scene.bodies.by_id[source.shape]
+    pose = body.end
+    places, normals = source.placement.place(moment, pose.geometry, keys, ordinals)
+    places = places + normals * np.float32(source.offset / pose.transform.scale)
+    carried = np.zeros((len(keys), 3), np.float32)
+    places, normals = pose.transform.points(places), pose.transform.vectors(normals)
+    if not pose.still:
+        world = places
+        if span.end > span.start:
+            way = displacement_between(body.start.transform, pose.transform, world)
+            left = (span.end - times) / (span.end - span.start)
+            # Between its two poses the shape is taken to move evenly: births lie on its way, not in puffs at its end.
+            world = world - way * left[:, None]
+            carried = (way / (span.end - span.start)).astype(np.float32)
+        elif source.inherit:
+            carried = moment.scene.velocity_at(source.shape, world)
+        places = world
+    return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried
 
 
 def room_for(moment: Moment, wanted: int, item: tuple[str, int], label: str) -> int:
@@ -104,6 +148,12 @@ def _appear(moment: Moment, litter: Litter) -> int:
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
     away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
     column("position")[rows] = column("position")[parents] + away * as_factor(action.around.give(moment, rows))
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = column("position")[rows]
+    if moment.particles.has("orientation"):
+        # A child is turned as its parent is, and spins with it.
+        column("orientation")[rows] = column("orientation")[parents]
+        column("spin")[rows] = column("spin")[parents]
     for name in ("radius", "color", "mass", "opacity"):
         part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
         # What is handed on whole needs no value of its own; mass and opacity always are.

@@ -11,7 +11,7 @@ from hailridge.core.engine.rules import Tally, concerned, narrowed, run_triggere
 from hailridge.core.events import Happening
 from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
-from hailridge.core.moment import Encounter, Moment
+from hailridge.core.moment import PILES, Encounter, Moment
 from hailridge.core.particles import as_indices, number_of
 
 STRAY_LIMIT = 1e5
@@ -22,15 +22,29 @@ class Obstacles:
     """The trees of all shapes that some rule makes solid, joined so that one kernel call meets them all."""
 
     def __init__(self, moment: Moment) -> None:
-        scene = moment.scene
+        self.scene = scene = moment.scene
         named = {action.shape for ready in scene.rules for action in ready.contacts if action.phase == "contact"}  # type: ignore[attr-defined]
         self.slots = {scene.shape_index[shape]: slot for slot, shape in enumerate(sorted(named, key=lambda name: scene.shape_index[name]))}
         self.shapes = np.array(list(self.slots), np.int16)
+        self.bodies = [scene.bodies.list[shape] for shape in self.slots]
         self.table = np.zeros((len(self.slots), 5), np.float64)
+        self.motion = np.zeros((len(self.slots), 50), np.float64)
+        self._join()
+
+    def follow(self) -> None:
+        """Take over where shapes have moved and how they have changed in this step."""
+        if any(body.deforming for body in self.bodies):
+            self._join()
+        for slot, body in enumerate(self.bodies):
+            if not body.end.still:
+                start, end = body.start.transform, body.end.transform
+                self.motion[slot] = np.concatenate([[1.0, end.scale], start.inverse().rows(), end.inverse().rows(), start.rows(), end.rows()])
+
+    def _join(self) -> None:
         triangles, bounds, links = [np.empty((0, 13))], [np.empty((0, 6))], [np.empty((0, 2), np.int32)]
         nodes = faces = 0
-        for shape, slot in self.slots.items():
-            geometry = scene.geometries[shape]
+        for slot, body in enumerate(self.bodies):
+            geometry = body.end.world if body.end.still else body.end.geometry
             if geometry.ball is not None:
                 centre, radius = geometry.ball
                 self.table[slot] = [-1, *centre, radius]
@@ -42,7 +56,7 @@ class Obstacles:
             tree = geometry.tree
             inner = tree.links[:, :1] >= 0
             shifted = np.where(inner, tree.links + nodes, tree.links - np.array([[faces, 0]], np.int32))
-            self.table[slot, 0] = nodes
+            self.table[slot] = [nodes, 0, 0, 0, 0]
             triangles.append(tree.triangles)
             bounds.append(tree.bounds)
             links.append(shifted.astype(np.int32))
@@ -59,20 +73,22 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, spans: NDArray[np.float
     if count == 0:
         return
     spans = _for_all(np.array([moment.dt], np.float32) if spans is None else spans, count, moment.dt)
-    buffers = moment.buffers
     velocity, position = moment.column("velocity"), moment.column("position")
     displacement, gained = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
-    motion_kernel.move(
-        count, velocity, _padded(buffers.varying, count), _padded(buffers.steady, count), _padded(buffers.drag, count),
-        _padded(buffers.air, count) if len(buffers.air) else np.zeros((count if len(buffers.drag) else 0, 3), np.float32),
-        spans, displacement, gained,
-    )  # fmt: skip
+    piles = {name: _padded(moment, name) for name in PILES}
+    if len(piles["drag"]) and not len(piles["air"]):
+        piles["air"] = np.zeros((count, 3), np.float32)
+    motion_kernel.move(count, velocity, *(piles[name] for name in PILES), spans, displacement, gained)
+    if moment.particles.has("orientation"):
+        motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     encounters = _encounters(moment, tally)
     if encounters:
         _touch(moment, obstacles, encounters, spans, displacement, gained)
     else:
         position += displacement
         moment.column("touching")[:] = -1
+    for action, rows in moment.buffers.movers:
+        action.settle(moment, rows)
 
 
 def _for_all(spans: NDArray[np.float32], count: int, dt: float) -> NDArray[np.float32]:
@@ -80,8 +96,12 @@ def _for_all(spans: NDArray[np.float32], count: int, dt: float) -> NDArray[np.fl
     return spans if len(spans) in (1, count) else np.concatenate([spans, np.full(count - len(spans), dt, np.float32)])
 
 
-def _padded(pile: Any, count: int) -> Any:
-    if len(pile) in (0, count):
+def _padded(moment: Moment, name: str) -> Any:
+    """A pile with a row for each particle, children of this step included; empty where nobody used it."""
+    pile, width, count = moment.buffers.piles.get(name), PILES[name], moment.count
+    if pile is None:
+        return np.zeros(0 if width == 1 else (0, width), np.float32)
+    if len(pile) == count:
         return pile
     return np.concatenate([pile, np.zeros((count - len(pile), *pile.shape[1:]), np.float32)])
 
@@ -106,6 +126,7 @@ def _encounters(moment: Moment, tally: Tally) -> list[Encounter]:
 
 def _touch(moment: Moment, obstacles: Obstacles, encounters: list[Encounter], spans: Any, displacement: Any, gained: Any) -> None:
     count, kinds = moment.count, len(obstacles.slots)
+    obstacles.follow()
     permitted = np.zeros((kinds, count), np.uint8)
     varied = any(np.ndim(e.bounciness) or np.ndim(e.friction) or isinstance(e.rows, np.ndarray) for e in encounters)
     bounciness = np.zeros((kinds, count if varied else 1), np.float32)
@@ -119,7 +140,8 @@ def _touch(moment: Moment, obstacles: Obstacles, encounters: list[Encounter], sp
     touched, impact, normals = np.empty(count, np.int16), np.empty(count, np.float32), np.zeros((count, 3), np.float32)
     contact_kernel.resolve(
         count, moment.column("position"), moment.column("velocity"), displacement, gained, moment.column("radius"), spans, permitted,
-        np.clip(bounciness, 0, 1), friction, obstacles.table, obstacles.triangles, obstacles.bounds, obstacles.links, touched, impact, normals,
+        np.clip(bounciness, 0, 1), friction, obstacles.table, obstacles.motion, np.float64(moment.dt), obstacles.triangles, obstacles.bounds,
+        obstacles.links, touched, impact, normals,
     )  # fmt: skip
     _remember(moment, obstacles, touched, impact, normals)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time as wall
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from hailridge.core.assets import Assets
 from hailridge.core.engine.birth import children_appear, run_sources
 from hailridge.core.engine.contact import Obstacles, catch_strays, move_and_touch, run_contact_rules
 from hailridge.core.engine.rules import Tally, run_step_rules, run_triggered
+from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import MOST_EVENTS, EventLog, Happening
 from hailridge.core.moment import Buffers, Finding, Moment
 from hailridge.core.particles import Array, Particles
@@ -81,6 +83,7 @@ class Simulation:
         self.tally = Tally(len(effect.rules))
         self.obstacles = Obstacles(self.moment)
         self.clocking = Clocking()
+        self.timeline = Timeline(effect.clock)
         self.frame = -1
         self._births = 0
         self._deaths = 0
@@ -106,29 +109,34 @@ class Simulation:
 
     def next_frame(self, stop: Callable[[], bool] | None = None) -> Frame | None:
         """Run the steps of one frame; None when told to stop."""
-        clock = self.effect.clock
         self.frame += 1
         self.moment.frame = self.frame
         self._births = self._deaths = 0
         self.tally.clear()
-        first = self.frame == 0
-        for index in range(1 if first else clock.steps_per_frame):
-            if stop is not None and stop():
-                return None
-            steps_before = (self.frame - 1) * clock.steps_per_frame + index
-            per_second = clock.frames_per_second * clock.steps_per_frame
-            # Times are products, not sums: they carry no rounding from the steps before.
-            start = 0.0 if first else steps_before / per_second
-            end = 0.0 if first else (steps_before + 1) / per_second
-            with np.errstate(all="ignore"):  # numbers that overflow are caught and told where they are written
-                self._step(start, end, first)
-        self.moment.time = self.frame / clock.frames_per_second
+        edges = self.timeline.edges(self.frame, self._fastest())
+        with np.errstate(all="ignore"):  # numbers that overflow are caught and told where they are written
+            if self.frame == 0:
+                if stop is not None and stop():
+                    return None
+                self._step(edges[0], edges[0], first=True)
+            for start, end in pairwise(edges):
+                if stop is not None and stop():
+                    return None
+                self._step(start, end, first=False)
+        self.moment.time = edges[-1]
         return self._record()
+
+    def _fastest(self) -> float:
+        if self.effect.clock.stepping == "exactly" or not self.moment.count:
+            return 0.0
+        return float(np.sqrt(np.einsum("ij,ij->i", velocity := self.moment.column("velocity"), velocity).max()))
 
     def _step(self, start: float, end: float, first: bool) -> None:
         moment, clocking = self.moment, self.clocking
         moment.time, moment.dt = start, end - start
         clocking.start()
+        self.scene.step_to(start, end)
+        self.scene.at_end = False
         before = moment.particles.next_id
         spans = run_sources(moment, first)
         moment.buffers = Buffers()
@@ -140,6 +148,7 @@ class Simulation:
             children_appear(moment)
         clocking.lap("rules")
         moment.time = end
+        self.scene.at_end = True
         settled = moment.count
         if moment.count and not first:
             move_and_touch(moment, self.obstacles, spans, self.tally)
@@ -150,6 +159,7 @@ class Simulation:
         clocking.lap("motion and contact")
         if moment.count:
             self._age(spans, settled)
+        self.scene.finish_step(end)
         moment.step += 1
         self._births += moment.particles.next_id - before
         clocking.lap("age")

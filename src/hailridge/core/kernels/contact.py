@@ -66,12 +66,13 @@ def _meets_edge(px, py, pz, dx, dy, dz, radius, ax, ay, az, bx, by, bz):  # type
 
 @helper
 def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyped-def]
-    """First touch of a swept ball with a triangle: (t, nx, ny, nz), normal toward the ball; t = 2 when none.
+    """First touch of a swept ball with a triangle: (t, nx, ny, nz, depth), normal toward the ball; t = 2 when none. Depth is how far the
+    ball is in the triangle already.
 
     t holds three corners, the unit normal and twice the area.
     """
     nx, ny, nz, size = t[9], t[10], t[11], t[12]
-    best, bx, by, bz = 2.0, 0.0, 0.0, 0.0
+    best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
     if size > 0.0:
         side = (px - t[0]) * nx + (py - t[1]) * ny + (pz - t[2]) * nz
         toward = dx * nx + dy * ny + dz * nz
@@ -85,7 +86,7 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyp
                 if gap > 1e-12:
                     nx, ny, nz = gx / gap, gy / gap, gz / gap
                 if dx * nx + dy * ny + dz * nz < 0.0:
-                    best, bx, by, bz = 0.0, nx, ny, nz
+                    best, bx, by, bz, depth = 0.0, nx, ny, nz, radius - gap
             else:
                 flat = False
                 if toward < 0.0 and side >= radius:
@@ -111,13 +112,13 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyp
                             gap = np.sqrt(gx * gx + gy * gy + gz * gz)
                             if gap > 1e-12:
                                 best, bx, by, bz = s, gx / gap, gy / gap, gz / gap
-    return best, bx, by, bz
+    return best, bx, by, bz, depth
 
 
 @helper
 def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root):  # type: ignore[no-untyped-def]
-    """First touch with the triangles under the tree node `root`."""
-    best, bx, by, bz = 2.0, 0.0, 0.0, 0.0
+    """First touch with the triangles under the tree node `root`, as for one triangle."""
+    best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
     lx, hx = min(px, px + dx) - radius, max(px, px + dx) + radius
     ly, hy = min(py, py + dy) - radius, max(py, py + dy) + radius
     lz, hz = min(pz, pz + dz) - radius, max(pz, pz + dz) + radius
@@ -136,20 +137,32 @@ def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root):
             continue
         first = -1 - links[node, 0]
         for k in range(first, first + links[node, 1]):
-            s, nx, ny, nz = _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles[k])
-            if s < best:
-                best, bx, by, bz = s, nx, ny, nz
-    return best, bx, by, bz
+            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles[k])
+            if s < best or (s == 0.0 and deep > depth):
+                best, bx, by, bz, depth = s, nx, ny, nz, deep
+    return best, bx, by, bz, depth
+
+
+@helper
+def _mapped(row, first, x, y, z):  # type: ignore[no-untyped-def]
+    """A place under the affine map of 12 numbers that begins at `first` of a row: nine of the matrix, three of the translation."""
+    return (
+        row[first] * x + row[first + 1] * y + row[first + 2] * z + row[first + 9],
+        row[first + 3] * x + row[first + 4] * y + row[first + 5] * z + row[first + 10],
+        row[first + 6] * x + row[first + 7] * y + row[first + 8] * z + row[first + 11],
+    )
 
 
 def _resolve(
     position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any, bounciness: Any, friction: Any,
-    obstacles: Any, triangles: Any, bounds: Any, links: Any, touched: Any, impact: Any, normals: Any,
+    obstacles: Any, motion: Any, step: Any, triangles: Any, bounds: Any, links: Any, touched: Any, impact: Any, normals: Any,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
     permitted (k, n) uint8: which of k obstacles each particle meets; bounciness, friction (k, n) or (k, 1) float32; obstacles (k, 5) float64:
-    root of its tree or −1 for a ball, then centre and radius. Out: touched (n,) int16 obstacle or −1; impact (n,) float32, the hardest
+    root of its tree or −1 for a ball, then centre and radius; motion (k, 50) float64: whether it moves, its scale, then affine maps of 12
+    numbers: into its own space at the start of the step, the same at its end, and back into the world at the start and at the end. What moves
+    is met in its own space, in which it stands still. step: its seconds. Out: touched (n,) int16 obstacle or −1; impact (n,) float32, the hardest
     impact's normal speed (m/s); normals (n, 3) float32 there.
     """
     # A parallel loop's index is unsigned: it is cast before it meets signed numbers.
@@ -167,30 +180,56 @@ def _resolve(
         left = 1.0
         for _touch in range(MOST_TOUCHES):
             best, nx, ny, nz, struck = 2.0, 0.0, 0.0, 0.0, -1
+            ux, uy, uz, out = 0.0, 0.0, 0.0, SKIN
             for k in range(count):
                 if permitted[k, i] == 0:
                     continue
                 root = np.int32(obstacles[k, 0])
+                qx, qy, qz, ex, ey, ez, wide = px, py, pz, dx, dy, dz, size
+                if motion[k, 0] > 0.0:
+                    share = 1.0 - left * span / step if step > 0.0 else 1.0
+                    ax, ay, az = _mapped(motion[k], 2, px, py, pz)
+                    bx, by, bz = _mapped(motion[k], 14, px, py, pz)
+                    qx, qy, qz = ax + (bx - ax) * share, ay + (by - ay) * share, az + (bz - az) * share
+                    bx, by, bz = _mapped(motion[k], 14, px + dx, py + dy, pz + dz)
+                    ex, ey, ez = bx - qx, by - qy, bz - qz
+                    wide = size / motion[k, 1]
                 if root >= 0:
-                    s, ax, ay, az = _sweep_mesh(px, py, pz, dx, dy, dz, size, triangles, bounds, links, root)
+                    s, ax, ay, az, deep = _sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root)
                 else:
-                    mx, my, mz = px - obstacles[k, 1], py - obstacles[k, 2], pz - obstacles[k, 3]
-                    s = _meets_ball(mx, my, mz, dx, dy, dz, obstacles[k, 4] + size)
-                    ax, ay, az = mx + dx * s, my + dy * s, mz + dz * s
+                    mx, my, mz = qx - obstacles[k, 1], qy - obstacles[k, 2], qz - obstacles[k, 3]
+                    s = _meets_ball(mx, my, mz, ex, ey, ez, obstacles[k, 4] + wide)
+                    ax, ay, az = mx + ex * s, my + ey * s, mz + ez * s
                     far = np.sqrt(ax * ax + ay * ay + az * az)
+                    deep = max(0.0, obstacles[k, 4] + wide - far) if s == 0.0 else 0.0
                     if far > 1e-12:
                         ax, ay, az = ax / far, ay / far, az / far
                     else:
                         ax, ay, az = 0.0, 1.0, 0.0
                 if s < best:
                     best, nx, ny, nz, struck = s, ax, ay, az, k
+                    ux, uy, uz = 0.0, 0.0, 0.0
+                    # A surface that has come over the particle lifts it out again, a little at a time where it lies deep.
+                    out = min(deep, 0.5 * wide) + SKIN
+                    if motion[k, 0] > 0.0:
+                        cx, cy, cz = qx + ex * s, qy + ey * s, qz + ez * s
+                        ax, ay, az = _mapped(motion[k], 26, cx, cy, cz)
+                        bx, by, bz = _mapped(motion[k], 38, cx, cy, cz)
+                        if step > 0.0:
+                            ux, uy, uz = (bx - ax) / step, (by - ay) / step, (bz - az) / step
+                        bx, by, bz = _mapped(motion[k], 38, cx + nx, cy + ny, cz + nz)
+                        ax, ay, az = _mapped(motion[k], 38, cx, cy, cz)
+                        nx, ny, nz = (bx - ax) / motion[k, 1], (by - ay) / motion[k, 1], (bz - az) / motion[k, 1]
+                        out *= motion[k, 1]
             if struck < 0:
                 px, py, pz = px + dx, py + dy, pz + dz
                 left = 0.0
                 break
-            px, py, pz = px + dx * best + nx * SKIN, py + dy * best + ny * SKIN, pz + dz * best + nz * SKIN
+            px, py, pz = px + dx * best + nx * out, py + dy * best + ny * out, pz + dz * best + nz * out
             left *= 1.0 - best
             # The velocity at the moment of touch: what the pushes of the rest of the step have added is taken back first.
+            # All velocities from here on are those against the surface, which may move.
+            vx, vy, vz = vx - ux, vy - uy, vz - uz
             hx, hy, hz = vx - kx * left, vy - ky * left, vz - kz * left
             speed = hx * nx + hy * ny + hz * nz
             resting = 1.5 * max(0.0, -(kx * nx + ky * ny + kz * nz)) + 1e-4
@@ -212,15 +251,15 @@ def _resolve(
             tx, ty, tz = hx - speed * nx, hy - speed * ny, hz - speed * nz
             slide = np.sqrt(tx * tx + ty * ty + tz * tz)
             keep = max(0.0, 1.0 - rub * (1.0 + bounce) * pressed / slide) if slide > 1e-12 else 0.0
-            out = bounce * pressed if speed < 0.0 else speed
-            hx, hy, hz = tx * keep + out * nx, ty * keep + out * ny, tz * keep + out * nz
+            back = bounce * pressed if speed < 0.0 else speed
+            hx, hy, hz = tx * keep + back * nx, ty * keep + back * ny, tz * keep + back * nz
             # What is left of the step is a straight way at its mean velocity, which keeps falls and slides exact.
             rest = span * left
             if rests:
-                dx, dy, dz = (ox + hx) * 0.5 * rest, (oy + hy) * 0.5 * rest, (oz + hz) * 0.5 * rest
+                dx, dy, dz = ((ox + hx) * 0.5 + ux) * rest, ((oy + hy) * 0.5 + uy) * rest, ((oz + hz) * 0.5 + uz) * rest
             else:
-                dx, dy, dz = (hx + kx * left * 0.5) * rest, (hy + ky * left * 0.5) * rest, (hz + kz * left * 0.5) * rest
-            vx, vy, vz = hx + kx * left, hy + ky * left, hz + kz * left
+                dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
+            vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
             if left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST:
                 break
         position[i, 0], position[i, 1], position[i, 2] = px, py, pz

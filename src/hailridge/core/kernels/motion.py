@@ -1,4 +1,4 @@
-"""Moving particles through one step: kicks first, then exact flow under steady push and linear drag."""
+"""Moving and turning particles through one step: exact flow under a push and drag that are constant within the step."""
 
 from __future__ import annotations
 
@@ -6,41 +6,107 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, parallel_range
+from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
 
 
-def _move(velocity: Any, varying: Any, steady: Any, drag: Any, air: Any, spans: Any, displacement: Any, gained: Any) -> None:
+@helper
+def _flow(start, push, rate, span):  # type: ignore[no-untyped-def]
+    """Speed after `span` and the way gone, for v' = push − rate · v, in closed form."""
+    if rate > 1e-9:
+        terminal = push / rate
+        kept = np.exp(-rate * span)
+        return terminal + (start - terminal) * kept, terminal * span + (start - terminal) * (1.0 - kept) / rate
+    return start + push * span, start * span + 0.5 * push * span * span
+
+
+def _move(
+    velocity: Any, push: Any, drag: Any, air: Any, square: Any, plate: Any, limit: Any, spans: Any, displacement: Any, gained: Any
+) -> None:
     """Advance velocities and give displacements.
 
-    Pushes that vary in space (`varying`, m/s²) act as a kick at the start of the step (semi-implicit Euler). `steady` pushes (m/s²) and
-    drag (`drag` 1/s toward the air's velocity, `air` = drag × velocity) are constant within the step and solved exactly, so falls, terminal
-    speeds and decay do not depend on the number of steps. `gained` is the change of velocity, for contact to undo a part of.
+    Pushes (m/s²), drag (1/s, toward the air's velocity; `air` = drag × velocity), square-law drag (1/m) and the drag of plates are taken as
+    constant within the step and solved exactly, so falls, terminal speeds and decay do not depend on the number of steps. Pushes that vary
+    in space are evaluated half a step ahead by whoever gives them, which makes the step a leapfrog (position Verlet). Square-law drag takes
+    the mean of the speeds before and after the step. A plate has its own further drag (1/s) along its normal. `gained` is the change
+    of velocity, for contact to undo a part of.
 
-    velocity, varying, steady, air, displacement, gained (n, 3) float32; drag (n,);
-    spans (n,) or (1,) seconds. Piles of pushes that nobody used are empty.
+    velocity, push, air, displacement, gained (n, 3) float32; drag, square, limit (n,); plate (n, 4): normal and rate; spans (n,) or (1,)
+    seconds. What nobody used is empty; a limit of 0 is none.
     """
     one_span = spans.shape[0] == 1
-    dragging = drag.shape[0] > 0
-    kicked = varying.shape[0] > 0
-    pushed = steady.shape[0] > 0
+    dragging, pushed, squared = drag.shape[0] > 0, push.shape[0] > 0, square.shape[0] > 0
+    plated, limited = plate.shape[0] > 0, limit.shape[0] > 0
     for i in parallel_range(velocity.shape[0]):
         span = np.float64(spans[0] if one_span else spans[i])
         rate = np.float64(drag[i]) if dragging else 0.0
-        for axis in range(3):
-            before = np.float64(velocity[i, axis])
-            start = before + (np.float64(varying[i, axis]) * span if kicked else 0.0)
-            push = np.float64(steady[i, axis]) if pushed else 0.0
-            if rate > 1e-9:
-                terminal = (push + np.float64(air[i, axis])) / rate
-                kept = np.exp(-rate * span)
-                after = terminal + (start - terminal) * kept
-                way = terminal * span + (start - terminal) * (1.0 - kept) / rate
-            else:
-                after = start + push * span
-                way = start * span + 0.5 * push * span * span
-            velocity[i, axis] = np.float32(after)
-            displacement[i, axis] = np.float32(way)
-            gained[i, axis] = np.float32(after - before)
+        v0, v1, v2 = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
+        f0, f1, f2 = 0.0, 0.0, 0.0
+        if pushed:
+            f0, f1, f2 = np.float64(push[i, 0]), np.float64(push[i, 1]), np.float64(push[i, 2])
+        w0, w1, w2 = 0.0, 0.0, 0.0
+        if dragging and rate > 1e-9:
+            w0, w1, w2 = np.float64(air[i, 0]) / rate, np.float64(air[i, 1]) / rate, np.float64(air[i, 2]) / rate
+        law = np.float64(square[i]) if squared else 0.0
+        if law > 0.0:
+            before = np.sqrt((v0 - w0) ** 2 + (v1 - w1) ** 2 + (v2 - w2) ** 2)
+            guess = rate + law * before
+            a0, _x = _flow(v0, f0 + guess * w0, guess, span)
+            a1, _y = _flow(v1, f1 + guess * w1, guess, span)
+            a2, _z = _flow(v2, f2 + guess * w2, guess, span)
+            after = np.sqrt((a0 - w0) ** 2 + (a1 - w1) ** 2 + (a2 - w2) ** 2)
+            rate += law * 0.5 * (before + after)
+        f0, f1, f2 = f0 + rate * w0, f1 + rate * w1, f2 + rate * w2
+        n0, n1, n2, extra = 0.0, 0.0, 0.0, 0.0
+        if plated:
+            n0, n1, n2, extra = np.float64(plate[i, 0]), np.float64(plate[i, 1]), np.float64(plate[i, 2]), np.float64(plate[i, 3])
+        if extra > 0.0:
+            # Along its normal a plate meets more drag than along its face: both parts are solved on their own.
+            vn, fn, wn = v0 * n0 + v1 * n1 + v2 * n2, f0 * n0 + f1 * n1 + f2 * n2, w0 * n0 + w1 * n1 + w2 * n2
+            an, xn = _flow(vn, fn + extra * wn, rate + extra, span)
+            a0, x0 = _flow(v0 - vn * n0, f0 - fn * n0, rate, span)
+            a1, x1 = _flow(v1 - vn * n1, f1 - fn * n1, rate, span)
+            a2, x2 = _flow(v2 - vn * n2, f2 - fn * n2, rate, span)
+            a0, a1, a2 = a0 + an * n0, a1 + an * n1, a2 + an * n2
+            x0, x1, x2 = x0 + xn * n0, x1 + xn * n1, x2 + xn * n2
+        else:
+            a0, x0 = _flow(v0, f0, rate, span)
+            a1, x1 = _flow(v1, f1, rate, span)
+            a2, x2 = _flow(v2, f2, rate, span)
+        if limited and limit[i] > 0.0:
+            most = np.float64(limit[i])
+            speed = np.sqrt(a0 * a0 + a1 * a1 + a2 * a2)
+            if speed > most:
+                a0, a1, a2 = a0 * most / speed, a1 * most / speed, a2 * most / speed
+            way = np.sqrt(x0 * x0 + x1 * x1 + x2 * x2)
+            if way > most * span:
+                x0, x1, x2 = x0 * most * span / way, x1 * most * span / way, x2 * most * span / way
+        velocity[i, 0], velocity[i, 1], velocity[i, 2] = np.float32(a0), np.float32(a1), np.float32(a2)
+        displacement[i, 0], displacement[i, 1], displacement[i, 2] = np.float32(x0), np.float32(x1), np.float32(x2)
+        gained[i, 0], gained[i, 1], gained[i, 2] = np.float32(a0 - v0), np.float32(a1 - v1), np.float32(a2 - v2)
+
+
+def _turn(orientation: Any, spin: Any, spans: Any) -> None:
+    """Turn orientations (n, 4) by their spins (n, 3) rad/s, about fixed axes through the step (exact for a spin that stays)."""
+    one_span = spans.shape[0] == 1
+    for i in parallel_range(orientation.shape[0]):
+        span = np.float64(spans[0] if one_span else spans[i])
+        sx, sy, sz = np.float64(spin[i, 0]), np.float64(spin[i, 1]), np.float64(spin[i, 2])
+        rate = np.sqrt(sx * sx + sy * sy + sz * sz)
+        if rate < 1e-9:
+            continue
+        half = 0.5 * rate * span
+        share = np.sin(half) / rate
+        ax, ay, az, aw = sx * share, sy * share, sz * share, np.cos(half)
+        bx, by, bz, bw = (
+            np.float64(orientation[i, 0]), np.float64(orientation[i, 1]), np.float64(orientation[i, 2]), np.float64(orientation[i, 3])
+        )  # fmt: skip
+        cx = aw * bx + ax * bw + ay * bz - az * by
+        cy = aw * by - ax * bz + ay * bw + az * bx
+        cz = aw * bz + ax * by - ay * bx + az * bw
+        cw = aw * bw - ax * bx - ay * by - az * bz
+        size = 1.0 / np.sqrt(cx * cx + cy * cy + cz * cz + cw * cw)
+        orientation[i, 0], orientation[i, 1] = np.float32(cx * size), np.float32(cy * size)
+        orientation[i, 2], orientation[i, 3] = np.float32(cz * size), np.float32(cw * size)
 
 
 def _strays(position: Any, velocity: Any, limit: Any, out: Any) -> None:
@@ -53,4 +119,5 @@ def _strays(position: Any, velocity: Any, limit: Any, out: Any) -> None:
 
 
 move = Kernel(_move)
+turn = Kernel(_turn)
 strays = Kernel(_strays)

@@ -131,4 +131,108 @@ def _closest(points: Any, triangles: Any, bounds: Any, links: Any, out: Any, dis
         distances[i] = np.sqrt(best)
 
 
+@helper
+def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore[no-untyped-def]
+    """How many triangles a ray meets (Möller and Trumbore 1997, "Fast, minimum storage ray/triangle intersection")."""
+    met = 0
+    rx, ry, rz = 1.0 / dx, 1.0 / dy, 1.0 / dz
+    stack = np.empty(64, np.int32)
+    stack[0] = 0
+    top = 1
+    while top > 0:
+        top -= 1
+        node = stack[top]
+        ax, bx = (bounds[node, 0] - px) * rx, (bounds[node, 3] - px) * rx
+        ay, by = (bounds[node, 1] - py) * ry, (bounds[node, 4] - py) * ry
+        az, bz = (bounds[node, 2] - pz) * rz, (bounds[node, 5] - pz) * rz
+        near = max(min(ax, bx), min(ay, by), min(az, bz))
+        far = min(max(ax, bx), max(ay, by), max(az, bz))
+        if far < max(near, 0.0):
+            continue
+        if links[node, 0] >= 0:
+            stack[top], stack[top + 1] = links[node, 0], links[node, 1]
+            top += 2
+            continue
+        first = -1 - links[node, 0]
+        for k in range(first, first + links[node, 1]):
+            t = triangles[k]
+            ex, ey, ez = t[3] - t[0], t[4] - t[1], t[5] - t[2]
+            fx, fy, fz = t[6] - t[0], t[7] - t[1], t[8] - t[2]
+            hx, hy, hz = dy * fz - dz * fy, dz * fx - dx * fz, dx * fy - dy * fx
+            a = ex * hx + ey * hy + ez * hz
+            if a == 0.0:
+                continue
+            sx, sy, sz = px - t[0], py - t[1], pz - t[2]
+            u = (sx * hx + sy * hy + sz * hz) / a
+            qx, qy, qz = sy * ez - sz * ey, sz * ex - sx * ez, sx * ey - sy * ex
+            v = (dx * qx + dy * qy + dz * qz) / a
+            if u >= 0.0 and v >= 0.0 and u + v <= 1.0 and (fx * qx + fy * qy + fz * qz) / a > 0.0:
+                met += 1
+    return met
+
+
+def _inside(points: Any, triangles: Any, bounds: Any, links: Any, out: Any) -> None:
+    """Points (n, 3) float64 from which rays leave through an odd number of triangles; two of three rays decide, so that a ray through
+    an edge, or one hole, does not. out (n,) uint8."""
+    for i in parallel_range(points.shape[0]):
+        px, py, pz = points[i, 0], points[i, 1], points[i, 2]
+        out[i] = 0
+        if not (bounds[0, 0] <= px <= bounds[0, 3] and bounds[0, 1] <= py <= bounds[0, 4] and bounds[0, 2] <= pz <= bounds[0, 5]):
+            continue
+        votes = crossings(px, py, pz, 0.8512, 0.3307, 0.4078, triangles, bounds, links) & 1
+        votes += crossings(px, py, pz, -0.2713, 0.8891, 0.3686, triangles, bounds, links) & 1
+        if votes == 1:
+            votes += crossings(px, py, pz, 0.1187, -0.4419, 0.8892, triangles, bounds, links) & 1
+        out[i] = 1 if votes >= 2 else 0
+
+
+def _sample(u: Any, heights: Any, vertices: Any, faces: Any, out: Any, chosen: Any) -> None:
+    """Points spread evenly by area: u (n, ≥ 3) uniform, heights (f,) running sum of areas, out (n, 3) float32, chosen (n,) int32 face."""
+    for i in parallel_range(u.shape[0]):
+        target = np.float64(u[i, 0]) * heights[-1]
+        face = min(np.searchsorted(heights, target, side="right"), faces.shape[0] - 1)
+        chosen[i] = face
+        # The square root makes the triangle's inside even (Osada et al. 2002, "Shape distributions").
+        root = np.sqrt(np.float64(u[i, 1]))
+        a, b, c = 1.0 - root, root * (1.0 - np.float64(u[i, 2])), root * np.float64(u[i, 2])
+        for axis in range(3):
+            out[i, axis] = np.float32(
+                a * vertices[faces[face, 0], axis] + b * vertices[faces[face, 1], axis] + c * vertices[faces[face, 2], axis]
+            )
+
+
+def _thin(points: Any, distance: Any, kept: Any) -> None:
+    """Keep points, in their order, that are at least `distance` from all kept before (dart throwing): points (n, 3) float64, kept (n,) uint8.
+
+    Serial by nature: each choice depends on those before it. A hash grid with cells of that size finds who is near.
+    """
+    count = points.shape[0]
+    slots = 1
+    while slots < 2 * count + 1:
+        slots *= 2
+    heads = np.full(slots, -1, np.int64)
+    following = np.full(count, -1, np.int64)
+    limit = distance * distance
+    for i in range(count):
+        cx, cy, cz = np.floor(points[i, 0] / distance), np.floor(points[i, 1] / distance), np.floor(points[i, 2] / distance)
+        free = True
+        for near in range(27):
+            nx, ny, nz = np.int64(cx) + near % 3 - 1, np.int64(cy) + (near // 3) % 3 - 1, np.int64(cz) + near // 9 - 1
+            other = heads[((nx * 73856093) ^ (ny * 19349663) ^ (nz * 83492791)) & (slots - 1)]
+            while other >= 0 and free:
+                dx, dy, dz = points[other, 0] - points[i, 0], points[other, 1] - points[i, 1], points[other, 2] - points[i, 2]
+                free = dx * dx + dy * dy + dz * dz >= limit
+                other = following[other]
+            if not free:
+                break
+        kept[i] = 1 if free else 0
+        if free:
+            home = ((np.int64(cx) * 73856093) ^ (np.int64(cy) * 19349663) ^ (np.int64(cz) * 83492791)) & (slots - 1)
+            following[i] = heads[home]
+            heads[home] = i
+
+
 closest = Kernel(_closest)
+inside = Kernel(_inside, serial_below=2_000)
+sample = Kernel(_sample)
+thin = compiled(_thin)

@@ -85,5 +85,5 @@ class Distance(Quantity):
     shape: str = fields.reference("shape", label="Shape")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        _places, distances = moment.scene.geometry(self.shape).closest(moment.column("position")[rows])
+        _places, distances = moment.scene.pose(self.shape).closest(moment.column("position")[rows])
         return distances.astype(np.float32)

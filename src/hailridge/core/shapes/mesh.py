@@ -10,9 +10,10 @@ from hailridge.model import fields
 
 class MeshShape(PlacedShape):
     title: ClassVar[str] = "Imported mesh"
-    sentence: ClassVar[str] = "{asset} at {position}[, turned {rotation}][, scaled {scale}]"
+    rank: ClassVar[int] = 20
+    sentence: ClassVar[str] = "{asset} at {position}" + PlacedShape.tail
     help: ClassVar[str] = (
-        "Triangles from a file (OBJ, PLY, STL or GLB, in metres). As a source it is emitted from evenly by area; as an obstacle it is "
+        "Triangles from a file (OBJ, PLY, STL, GLB or USD, in metres). As a source it is emitted from evenly by area; as an obstacle it is "
         "solid from both sides."
     )
 

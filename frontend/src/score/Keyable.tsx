@@ -1,0 +1,78 @@
+/** A value that can have keyframes: edits at the playhead set keys there; a line below says what there is and opens the curve. */
+
+import { ChevronLeft, ChevronRight, Spline, Trash2 } from "lucide-react";
+import type { ReactNode } from "react";
+import { same, type Json, type Path } from "@/state/document";
+import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from "@/state/keys";
+import { edit, timeAt, useStudio } from "@/state/studio";
+import { seekTime, usePicture } from "@/state/trials";
+import { IconButton } from "@/ui/controls";
+import { storeAt, type Store } from "./editors";
+
+interface Props {
+  value: Json;
+  path: Path;
+  children: (present: Json, store: Store) => ReactNode;
+}
+
+/** The value of a keyframed number on the stage now, as the server has computed it. */
+export function useKeyedValue(path: Path): KeyValue | null {
+  return usePicture((state) => state.shown?.frame.head.keyed[path.join("/")] ?? null);
+}
+
+export function Keyable({ value, path, children }: Props) {
+  const now = useStudio((state) => timeAt(state, state.frame, path));
+  const track = useStudio((state) => state.track);
+  const computed = useKeyedValue(path);
+  const keys = keysOf(value);
+  const open = same(track as Json, path as Json);
+  if (!keys) {
+    const begin = () => {
+      edit(path, curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: SMOOTH }]));
+      useStudio.setState({ track: path });
+    };
+    return (
+      <>
+        {children(value, storeAt(path))}
+        <button type="button" className="mt-1 text-xs text-soft hover:text-brass" onClick={begin}>
+          + keyframes
+        </button>
+      </>
+    );
+  }
+  const here = keyAt(keys, now, 0.5 / 240);
+  const present = here >= 0 ? keys[here]!.value : keys.length === 1 || now <= keys[0]!.at || now >= keys.at(-1)!.at ? valueNear(keys, now) : (computed ?? valueNear(keys, now));
+  const put = (next: Json): Json => curve(withKey(keys, here >= 0 ? keys[here]!.at : now, next as KeyValue));
+  const store: Store = { try: (next) => storeAt(path).try(put(next)), commit: (next) => storeAt(path).commit(put(next)) };
+  const before = keys.filter((key) => key.at < now - 1e-3).at(-1);
+  const after = keys.find((key) => key.at > now + 1e-3);
+  const drop = () => edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
+  return (
+    <>
+      {children(present as Json, store)}
+      <div className="mt-1 flex items-center gap-0.5 text-xs text-brass">
+        <IconButton label="To the key before" className="!size-6" disabled={!before} onClick={() => before && seekTime(before.at)}>
+          <ChevronLeft />
+        </IconButton>
+        <span className="tabular">
+          {here >= 0 ? `key ${here + 1} of ${keys.length}` : `between keys (${keys.length})`}
+        </span>
+        <IconButton label="To the next key" className="!size-6" disabled={!after} onClick={() => after && seekTime(after.at)}>
+          <ChevronRight />
+        </IconButton>
+        <span className="flex-1" />
+        {here >= 0 && (
+          <IconButton label="Remove this key" className="!size-6" onClick={drop}>
+            <Trash2 />
+          </IconButton>
+        )}
+        <IconButton label={open ? "Close the curve" : "Show the curve under the clock"} aria-pressed={open} className={`!size-6 ${open ? "!text-brass" : ""}`} onClick={() => useStudio.setState({ track: open ? null : path })}>
+          <Spline />
+        </IconButton>
+        <button type="button" className="rounded px-1 text-soft hover:text-text" onClick={() => edit(path, present as Json)}>
+          keep this value only
+        </button>
+      </div>
+    </>
+  );
+}

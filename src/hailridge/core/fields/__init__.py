@@ -1,0 +1,1 @@
+"""Fields: numbers 0–1 at every place and time."""

@@ -1,0 +1,76 @@
+"""Orientations as unit quaternions (x, y, z, w), the order of glTF and SciPy; all arrays are float32, one row a particle."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Rows4 = NDArray[np.float32]
+
+
+def upright(number: int) -> Rows4:
+    """That many orientations that turn nothing: (n, 4)."""
+    return np.tile(np.array([0, 0, 0, 1], np.float32), (number, 1))
+
+
+def product(outer: Any, inner: Any) -> Rows4:
+    """First turn by `inner`, then by `outer`: (n, 4)."""
+    ax, ay, az, aw = np.asarray(outer, np.float64).T
+    bx, by, bz, bw = np.asarray(inner, np.float64).T
+    out = np.stack(
+        [
+            aw * bx + ax * bw + ay * bz - az * by,
+            aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw,
+            aw * bw - ax * bx - ay * by - az * bz,
+        ],
+        axis=1,
+    )
+    return unit(out)
+
+
+def unit(given: Any) -> Rows4:
+    size = np.linalg.norm(given, axis=1, keepdims=True)
+    return np.where(size > 1e-12, given / np.maximum(size, 1e-12), [0, 0, 0, 1]).astype(np.float32)
+
+
+def about_axis(axes: Any, angles: Any) -> Rows4:
+    """Turns about unit axes (n, 3) by angles (n,) in radians."""
+    half = np.asarray(angles, np.float64)[:, None] / 2
+    return np.concatenate([np.asarray(axes) * np.sin(half), np.cos(half)], axis=1).astype(np.float32)
+
+
+def from_spin(vectors: Any) -> Rows4:
+    """Turns by rotation vectors (n, 3): direction the axis, length the angle in radians."""
+    vectors = np.asarray(vectors, np.float64)
+    angles = np.linalg.norm(vectors, axis=1)
+    return about_axis(vectors / np.maximum(angles, 1e-12)[:, None], angles)
+
+
+def align(start: Any, end: Any) -> Rows4:
+    """The shortest turns that take unit vectors `start` (n, 3) to `end`; half a turn about any square axis where they are opposite."""
+    a, b = np.asarray(start, np.float64), np.asarray(end, np.float64)
+    w = 1 + np.sum(a * b, axis=1)
+    axis = np.cross(a, b)
+    opposite = w < 1e-7
+    if opposite.any():
+        other = np.where(np.abs(a[opposite, :1]) < 0.9, [[1.0, 0, 0]], [[0, 1.0, 0]])
+        axis[opposite], w[opposite] = np.cross(a[opposite], other), 0.0
+    return unit(np.concatenate([axis, w[:, None]], axis=1))
+
+
+def turned(orientation: Any, vectors: Any) -> NDArray[np.float32]:
+    """Vectors (n, 3) turned by orientations (n, 4)."""
+    q, v = np.asarray(orientation, np.float64), np.asarray(vectors, np.float64)
+    axis = q[:, :3]
+    twice = 2 * np.cross(axis, v)
+    return (v + q[:, 3:] * twice + np.cross(axis, twice)).astype(np.float32)
+
+
+def any_orientations(u: NDArray[np.float32]) -> Rows4:
+    """Every orientation equally likely, from uniform numbers u (n, ≥ 3) (Shoemake 1992, "Uniform random rotations")."""
+    first, second, third = u[:, 0].astype(np.float64), 2 * np.pi * u[:, 1], 2 * np.pi * u[:, 2]
+    low, high = np.sqrt(1 - first), np.sqrt(first)
+    return np.stack([low * np.sin(second), low * np.cos(second), high * np.sin(third), high * np.cos(third)], axis=1).astype(np.float32)

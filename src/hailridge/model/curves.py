@@ -1,0 +1,100 @@
+"""Curves through keys: keyframes over time, and values over life or any other share. One form for both."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Annotated, Any, Literal
+
+from annotated_types import Len
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+Number3 = Annotated[list[float], Len(3, 3)]
+
+Handles = Annotated[list[Annotated[float, Field(ge=-20, le=20)]], Len(4, 4)]
+"""x1, y1, x2, y2 of a cubic-bezier easing between two keys, as in CSS Easing Functions 1; x1 and x2 within 0–1."""
+
+Ease = Literal["linear", "hold"] | Handles
+
+MOST_KEYS = 400
+SMOOTH = [0.42, 0.0, 0.58, 1.0]
+"""The easing `ease-in-out` of CSS Easing Functions 1."""
+
+
+class Key(BaseModel):
+    """A value at a place along the curve (seconds, or a share of life), and how the curve goes on to the next key."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
+
+    at: float = Field(ge=-1000, le=1e6)
+    value: float | Number3
+    ease: Ease = "linear"
+
+    @model_validator(mode="after")
+    def _easing_is_a_function(self) -> Key:
+        if isinstance(self.ease, list) and not (0 <= self.ease[0] <= 1 and 0 <= self.ease[2] <= 1):
+            raise ValueError("the first and third number of an easing have to be within 0 and 1")
+        return self
+
+
+class Curve(BaseModel):
+    """Keys in ascending order. Before the first and after the last key the curve keeps their values."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
+
+    keys: list[Key] = Field(min_length=1, max_length=MOST_KEYS)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Curve:
+        places = [key.at for key in self.keys]
+        for before, after in pairwise(places):
+            if after <= before:
+                raise ValueError(f"its keys have to be in order of time, each at a place of its own; {after:g} follows {before:g}")
+        if len({isinstance(key.value, list) for key in self.keys}) > 1:
+            raise ValueError("its keys have to be all numbers or all of three numbers")
+        return self
+
+    def values(self) -> list[Any]:
+        return [key.value for key in self.keys]
+
+    def width(self) -> int:
+        return 3 if isinstance(self.keys[0].value, list) else 1
+
+    def extent(self) -> tuple[float, float]:
+        """Smallest and largest number that can come out; easings may swing past their keys."""
+        low, high = float("inf"), float("-inf")
+        for index, key in enumerate(self.keys):
+            here = key.value if isinstance(key.value, list) else [key.value]
+            low, high = min(low, *here), max(high, *here)
+            if isinstance(key.ease, list) and index + 1 < len(self.keys):
+                following = self.keys[index + 1].value
+                ends = following if isinstance(following, list) else [following]
+                for a, b in zip(here, ends, strict=True):
+                    # A cubic curve stays within the hull of its control points.
+                    reach = [a + (b - a) * y for y in (key.ease[1], key.ease[3])]
+                    low, high = min(low, *reach), max(high, *reach)
+        return low, high
+
+
+def is_keyed(given: Any) -> bool:
+    """Whether a raw value of a document is a curve in a number's place."""
+    return isinstance(given, dict) and set(given) == {"keys"}
+
+
+def agree_until(first: Curve | None, second: Curve | None) -> float:
+    """The place up to which two curves give the same values; −infinity where they differ from the start."""
+    if first is None or second is None:
+        return float("inf") if first is second else float("-inf")
+    same = 0
+    while same < min(len(first.keys), len(second.keys)) and first.keys[same] == second.keys[same]:
+        same += 1
+    if same == len(first.keys) == len(second.keys):
+        return float("inf")
+    if same == 0:
+        return float("-inf")
+    last = first.keys[same - 1]
+    # On a hold the value stays until the next key of either curve.
+    following = [curve.keys[same].at for curve in (first, second) if same < len(curve.keys)]
+    agreed = [curve.keys[same] for curve in (first, second) if same < len(curve.keys)]
+    if last.ease == "hold" or all(key.value == last.value and not isinstance(last.ease, list) for key in agreed):
+        return min(following)
+    return last.at
