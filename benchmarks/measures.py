@@ -2,45 +2,21 @@
 
 from __future__ import annotations
 
-import json
-import sys
 import time
-import urllib.request
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from pathlib import Path
 from statistics import median
 from typing import Any
 
 import numpy as np
+from tests.browser.serving import CHROMIUM, FLAGS, Server
 
+from benchmarks.figures import Client, Figure, computed
 from hailridge import demo
 from hailridge.core.assets import MemoryAssets
 from hailridge.core.engine.simulation import Simulation
 from hailridge.model.validation import read_effect
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
-
-from tests.browser.serving import CHROMIUM, FLAGS, Server
-
 DEMO = "hail-on-the-tin-roof"
-
-
-@dataclass
-class Figure:
-    """One measured number. `goal` is the promise, `better` says which side of it is good."""
-
-    name: str
-    value: float
-    unit: str
-    goal: float
-    better: str = "lower"
-    reference: str = ""
-    ratio: float | None = None
-
-    @property
-    def reached(self) -> bool:
-        return self.value <= self.goal if self.better == "lower" else self.value >= self.goal
 
 
 def timed(work: Callable[[], Any], times: int = 5) -> float:
@@ -118,28 +94,12 @@ def linear_growth() -> Iterator[Figure]:
     yield Figure("state of a particle", float(size), "bytes", 200.0, "lower", "rule memory included, two pushes")
 
 
-class Client:
-    """A plain HTTP client for the running server."""
-
-    def __init__(self, url: str) -> None:
-        self.url = url
-
-    def get(self, path: str) -> bytes:
-        body: bytes = urllib.request.urlopen(self.url + path, timeout=30).read()
-        return body
-
-    def json(self, path: str, body: Any = None, method: str | None = None) -> Any:
-        data = None if body is None else json.dumps(body).encode()
-        request = urllib.request.Request(self.url + path, data, {"Content-Type": "application/json"}, method=method)
-        return json.loads(urllib.request.urlopen(request, timeout=30).read())
-
-
 def serving() -> Iterator[Figure]:
     """Edits, scrubbing and answers over HTTP, as the page asks for them."""
     with Server() as server:
         client = Client(server.url)
         yield Figure("warm start to serving", server.seconds, "s", 3.0, "lower", "process start to first answer, demos put into the library")
-        effect = client.json("/api/effects")[0]["id"]
+        effect = next(entry["id"] for entry in client.json("/api/effects") if entry["name"] == "Hail on the tin roof")
         document = client.json(f"/api/effects/{effect}")["document"]
         computed(client, effect, document, 120)
         edits = []
@@ -160,14 +120,6 @@ def elapsed(work: Callable[[], Any]) -> float:
     start = time.perf_counter()
     work()
     return time.perf_counter() - start
-
-
-def computed(client: Client, effect: str, document: Any, frame: int) -> str:
-    """Ask for a trial and wait until a frame of it is computed."""
-    trial: str = client.json(f"/api/effects/{effect}/trials", {"document": document})["id"]
-    while client.json(f"/api/trials/{trial}")["computed"] <= frame:
-        time.sleep(0.004)
-    return trial
 
 
 def answers_while_computing(client: Client, effect: str, document: Any) -> Figure:

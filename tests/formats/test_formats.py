@@ -13,7 +13,7 @@ import trimesh
 from hailridge import demo
 from hailridge.formats.blocks import pack, pack_columns, unpack, unpack_columns
 from hailridge.formats.exports import WRITERS
-from hailridge.formats.meshes import MeshError, mesh_id, read_mesh
+from hailridge.formats.meshes import MeshError, mesh_id, notes_on, read_mesh
 from hailridge.model.validation import read_effect
 from tests.support import document, rule, run
 
@@ -34,6 +34,73 @@ class ReadingMeshes(unittest.TestCase):
                 self.assertAlmostEqual(back.area, torus.area, places=3)
                 self.assertEqual(len(mesh.faces), len(torus.faces))
                 self.assertEqual((mesh.vertices.dtype, mesh.faces.dtype), (np.float32, np.int32))
+
+    def usd(self, kind: str = "usda", up: str = "Y", unit: float = 1.0) -> bytes:
+        """A file written by usd-core: a unit box as six quadrilaterals, moved and turned by its parent, and a triangle."""
+        from pxr import Gf, Usd, UsdGeom
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"box.{kind}"
+            stage = Usd.Stage.CreateNew(str(path))
+            UsdGeom.SetStageUpAxis(stage, up)
+            UsdGeom.SetStageMetersPerUnit(stage, unit)
+            group = UsdGeom.Xform.Define(stage, "/group")
+            group.AddTranslateOp().Set(Gf.Vec3d(1, 2, 3))
+            group.AddRotateYOp().Set(90.0)
+            box = UsdGeom.Mesh.Define(stage, "/group/box")
+            signs = [(x, y, z) for x in (0, 1) for y in (0, 1) for z in (0, 1)]
+            box.CreatePointsAttr([Gf.Vec3f(*place) for place in signs])
+            box.CreateFaceVertexCountsAttr([4] * 6)
+            box.CreateFaceVertexIndicesAttr(
+                [0, 1, 3, 2, 4, 6, 7, 5, 0, 4, 5, 1, 2, 3, 7, 6, 0, 2, 6, 4, 1, 5, 7, 3]
+            )
+            lone = UsdGeom.Mesh.Define(stage, "/lone")
+            lone.CreatePointsAttr([Gf.Vec3f(0, 0, 0), Gf.Vec3f(1, 0, 0), Gf.Vec3f(0, 0, 1)])
+            lone.CreateFaceVertexCountsAttr([3])
+            lone.CreateFaceVertexIndicesAttr([0, 1, 2])
+            stage.GetRootLayer().Save()
+            return path.read_bytes()
+
+    def test_usd(self) -> None:
+        for kind in ("usda", "usdc"):
+            mesh = read_mesh(f"box.{kind}", self.usd(kind))
+            back = trimesh.Trimesh(mesh.vertices, mesh.faces)
+            self.assertEqual(len(mesh.faces), 13)
+            self.assertAlmostEqual(back.area, 6.5, places=5)
+            # A quarter turn about y takes z to x and x to −z, then it is moved by (1, 2, 3).
+            np.testing.assert_allclose(
+                mesh.vertices[mesh.faces[:12]].reshape(-1, 3).max(axis=0), [2, 3, 3], atol=1e-5
+            )
+
+    def test_usd_units_and_upright(self) -> None:
+        centimetres = read_mesh("box.usda", self.usd(unit=0.01))
+        np.testing.assert_allclose(np.ptp(centimetres.vertices, axis=0), [0.02, 0.03, 0.03], atol=1e-6)
+        laid = read_mesh("box.usda", self.usd(up="Z"))
+        # What was z is up, what was y is away: (x, y, z) becomes (x, z, −y).
+        np.testing.assert_allclose(laid.vertices.max(axis=0), [2, 3, 0], atol=1e-5)
+
+    def test_usd_refusals(self) -> None:
+        whole = self.usd()
+        cases = [
+            (b"#usda 1.0\n", "no meshes in it"),
+            (b"not usd at all", "could not be read"),
+            (whole.replace(b"[4, 4, 4, 4, 4, 4]", b"[4, 4, 4, 4, 4, 5]"), "name 25 corners, but list 24"),
+            (whole.replace(b"[0, 1, 2]", b"[0, 1, 9999]"), "names vertex"),
+            (whole[:-120], "could not be read|no meshes|damaged"),
+        ]
+        for data, words in cases:
+            with self.subTest(words), self.assertRaisesRegex(MeshError, words):
+                read_mesh("x.usda", data)
+
+    def test_what_is_worth_knowing(self) -> None:
+        self.assertEqual(notes_on(read_mesh("a.ply", exported("ply", trimesh.creation.box()))), [])
+        box = trimesh.creation.box()
+        open_box = trimesh.Trimesh(box.vertices, box.faces[:-1])
+        self.assertIn("3 open edges", notes_on(read_mesh("a.ply", exported("ply", open_box)))[0])
+        sheet = read_mesh("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n")
+        self.assertIn("no inside", notes_on(sheet)[0])
+        fins = b"v 0 0 0\nv 0 1 0\nv 1 0 0\nv -1 0 0\nv 0 0 1\nf 1 2 3\nf 1 2 4\nf 1 2 5\n"
+        self.assertTrue(any("more than two" in note for note in notes_on(read_mesh("a.obj", fins))))
 
     def test_parts_are_joined(self) -> None:
         scene = trimesh.Scene([trimesh.creation.box(), trimesh.creation.box().apply_translation([5, 0, 0])])

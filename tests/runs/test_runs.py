@@ -220,10 +220,11 @@ class Jobs(unittest.TestCase):
         self.resources.bakes.begin = starved  # type: ignore[method-assign,assignment]
         self.assertIn("not enough memory", self.perform(what="bake", key="k", document=SHORT)["message"])
 
-    def test_rule_memory_is_not_stored(self) -> None:
+    def test_rule_memory_is_stored_to_go_on_from(self) -> None:
         frame = run(document(rule({"kind": "gravity"}), attributes=[{"id": "own", "label": "Own"}]), 0)[0]
         block = stored(frame).state
-        self.assertNotIn(b'"held gravity"', block)
+        self.assertIn(b'"held gravity"', block)
+        self.assertNotIn(b'"fresh"', block)
         self.assertIn(b'"own own"', block)
 
 

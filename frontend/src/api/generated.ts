@@ -19,7 +19,7 @@ export interface paths {
         put?: never;
         /**
          * Add Asset
-         * @description Import a mesh from OBJ, PLY, STL or GLB. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it.
+         * @description Import a mesh from OBJ, PLY, STL, GLB or USD. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it.
          */
         post: operations["add_asset_api_assets_post"];
         delete?: never;
@@ -438,6 +438,17 @@ export interface components {
             document?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Frame
+             * @description The frame on the page's stage: handed over first.
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Onward
+             * @description Go on from that frame of this trial, provisionally.
+             */
+            onward?: string | null;
         };
         /** AssetOut */
         AssetOut: {
@@ -445,6 +456,11 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /** Triangles */
             triangles: number;
         };
@@ -742,6 +758,11 @@ export interface components {
          * @description A trial and how far its frames are computed. `computed` frames from 0 on can be read.
          */
         TrialOut: {
+            /**
+             * Any Frame
+             * @default false
+             */
+            any_frame: boolean;
             /** Computed */
             computed: number;
             /** Findings */
@@ -758,6 +779,8 @@ export interface components {
             last: number;
             /** Message */
             message: string;
+            /** Provisional From */
+            provisional_from?: number | null;
             /** Seconds */
             seconds: number;
             /** State */

@@ -4,7 +4,7 @@ import { ChevronLeft, ChevronRight, Pause, Play, Repeat, SkipBack } from "lucide
 import { useState } from "react";
 import { lastFrame, useStudio } from "@/state/studio";
 import { runAgain, seek } from "@/state/trials";
-import { Button, IconButton } from "@/ui/controls";
+import { Button, Hint, IconButton } from "@/ui/controls";
 import { typed } from "@/ui/numbers";
 import { pause, step, toggle } from "./playing";
 import { LEFT } from "./layout";
@@ -64,7 +64,10 @@ export function Clock() {
           <span className="text-soft">of {lastFrame(document)}</span>
           <span className="text-brass">{(frame / fps).toFixed(2)} s</span>
         </div>
-        <RunState state={trial?.state} computed={trial?.computed ?? 0} seconds={trial?.seconds ?? 0} last={lastFrame(document)} />
+        <div className="flex items-center justify-between">
+          <RunState state={trial?.state} computed={trial?.computed ?? 0} last={lastFrame(document)} />
+          <OnwardSwitch />
+        </div>
       </div>
       <div className="min-w-0 flex-1 overflow-visible">
         <Strip />
@@ -75,7 +78,19 @@ export function Clock() {
   );
 }
 
-function RunState({ state, computed, last }: { state: string | undefined; computed: number; seconds: number; last: number }) {
+/** Exact: a change is computed from where it first matters. Onward: while a value is dragged it only acts from here on, for feel. */
+function OnwardSwitch() {
+  const onward = useStudio((state) => state.onward);
+  return (
+    <Hint text={onward ? "Onward: a value that you drag acts from this frame on, for feel; letting go computes the exact result." : "Exact: a value that you drag is computed from where it first matters."}>
+      <button type="button" aria-pressed={onward} onClick={() => useStudio.setState({ onward: !onward })} className={`rounded px-1.5 py-0.5 text-xs ${onward ? "bg-brass/15 text-brass" : "text-soft hover:bg-raised hover:text-text"}`}>
+        {onward ? "onward" : "exact"}
+      </button>
+    </Hint>
+  );
+}
+
+function RunState({ state, computed, last }: { state: string | undefined; computed: number; last: number }) {
   if (state === "computing") return <div className="tabular text-xs text-soft">{Math.round((computed / (last + 1)) * 100)} % computed</div>;
   if (state === "stopped" || state === "failed") {
     return (

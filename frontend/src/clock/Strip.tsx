@@ -20,6 +20,7 @@ export function Strip() {
   const groups = document?.groups;
   const last = lastFrame(document);
   const tone = useStudio((studio) => studio.refusal);
+  const provisional = useStudio((studio) => studio.trial?.provisional_from ?? null);
 
   useEffect(() => {
     const node = canvas.current?.parentElement;
@@ -31,8 +32,8 @@ export function Strip() {
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, colors: groups?.map((group) => String(group.color)) ?? [], last, frame, state: state ?? "" });
-  }, [size, stats, stale, range, groups, last, frame, state, tone]);
+    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, colors: groups?.map((group) => String(group.color)) ?? [], last, frame, state: state ?? "", provisional });
+  }, [size, stats, stale, range, groups, last, frame, state, tone, provisional]);
 
   const frameAt = (clientX: number): number => {
     const box = canvas.current!.getBoundingClientRect();
@@ -110,9 +111,11 @@ interface Drawn {
   last: number;
   frame: number;
   state: string;
+  /** From this frame on the run only carries on from another one. */
+  provisional: number | null;
 }
 
-function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, colors, last, frame, state }: Drawn): void {
+function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, colors, last, frame, state, provisional }: Drawn): void {
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -130,6 +133,7 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   areas(context, stats, colors, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
+  if (provisional !== null) hatch(context, x(provisional), width, height, token("--brass"), true);
   if (range) {
     context.fillStyle = token("--stage");
     context.globalAlpha = 0.55;

@@ -11,11 +11,13 @@ import { useScore } from "./context";
 export function MeshImport() {
   const { catalogue } = useScore();
   const [message, setMessage] = useState("");
+  const [notes, setNotes] = useState<string[]>([]);
   const [busy, setBusy] = useState(false);
   const client = useQueryClient();
   const take = async (file: File) => {
     setBusy(true);
     setMessage("");
+    setNotes([]);
     const form = new FormData();
     form.append("file", file);
     try {
@@ -23,6 +25,7 @@ export function MeshImport() {
       await client.invalidateQueries({ queryKey: ["meshes"] });
       const name = file.name.replace(/\.\w+$/, "").replaceAll(/[-_]+/g, " ");
       adders(catalogue).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label: capitalised(name) });
+      setNotes(asset.notes ?? []);
     } catch (error) {
       setMessage((error as Error).message);
     } finally {
@@ -44,6 +47,14 @@ export function MeshImport() {
         }}
       />
       {busy && <p className="py-2 pl-6 text-xs text-soft">Reading the mesh…</p>}
+      {notes.length > 0 && (
+        <p role="status" className="border-b border-line/60 py-2 pl-6 pr-3 text-xs text-soft">
+          Of the imported mesh: {notes.join(" ")}{" "}
+          <button type="button" className="underline" onClick={() => setNotes([])}>
+            understood
+          </button>
+        </p>
+      )}
       {message && (
         <p role="alert" className="border-b border-line/60 py-2 pl-6 pr-3 text-xs text-ember">
           {message}{" "}

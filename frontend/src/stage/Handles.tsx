@@ -112,7 +112,7 @@ export function Handles({ shape, index, head, mode }: Props) {
         onDrag={apply}
         onDragEnd={end}
       />
-      {mode === "move" && <DotHandle place={origin} label={`Move ${String(shape.label)}`} onMove={moveTo} onEnd={end} />}
+      {mode === "move" && <DotHandle place={origin} label={`Drag ${String(shape.label)}`} onMove={moveTo} onEnd={end} />}
       {shape.kind === "path" && !keysOf(shape.points) && <PathPoints shape={shape} path={path} world={world} />}
     </>
   );
@@ -192,7 +192,7 @@ function DotHandle({ place, label, hint, point, onMove, onEnd, onRemove }: DotPr
       <button
         type="button"
         aria-label={label}
-        title={hint ?? `${label}: drag, or use the arrow keys`}
+        title={hint ?? `${label}, or use the arrow keys`}
         className={`block cursor-grab touch-none rounded-full border-2 active:cursor-grabbing ${point ? "size-3.5 border-ice bg-stage hover:bg-ice" : "size-3.5 border-brass bg-stage hover:bg-brass"}`}
         onPointerDown={(event) => {
           event.stopPropagation();

@@ -73,7 +73,7 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
       {head.line ? (
         <Line points={points} color={tone} lineWidth={chosen ? 2.2 : 1.4} transparent opacity={chosen ? 1 : 0.75} />
       ) : faces.length === 0 ? (
-        <PlaceMark chosen={chosen} />
+        (head.visible || chosen) && <PlaceMark chosen={chosen} />
       ) : (
         <>
           {head.visible && (
@@ -90,7 +90,7 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
   );
 }
 
-const ARM = 0.14;
+const ARM = 0.07;
 
 /** A single place: three short bars crossing in it. */
 function PlaceMark({ chosen }: { chosen: boolean }) {
@@ -102,7 +102,7 @@ function PlaceMark({ chosen }: { chosen: boolean }) {
   return (
     <>
       {bars.map((bar, index) => (
-        <Line key={index} points={bar} color={chosen ? "#a9d4dc" : "#8d9ba0"} lineWidth={chosen ? 2.2 : 1.6} />
+        <Line key={index} points={bar} color={chosen ? "#a9d4dc" : "#59676e"} lineWidth={chosen ? 2 : 1.2} />
       ))}
     </>
   );

@@ -23,6 +23,7 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
     color: frame.arrays[`${index}/color`] as Uint8Array,
     id: frame.arrays[`${index}/id`] as Int32Array,
     group: frame.arrays[`${index}/group`] as Uint8Array,
+    orientation: frame.arrays[`${index}/orientation`] as Float32Array | undefined,
   }));
 }
 
@@ -57,7 +58,7 @@ export function Stage() {
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
   return (
-    <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""}>
+    <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: true, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
         <ambientLight intensity={1.05} />
         <directionalLight position={[3, 8, 4]} intensity={1.5} />

@@ -37,7 +37,7 @@ export function boundsOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   const shapeSizes = placed.map(extent);
   const typical = [...shapeSizes].sort((a, b) => a - b)[Math.floor(shapeSizes.length / 2)] ?? 0;
   shapes?.head.shapes.forEach((_, index) => {
-    if ((shapeSizes[index] as number) <= typical * 1.7 + 0.01) take(placed[index] as Float32Array, 1);
+    if ((shapeSizes[index] as number) <= typical * 2.2 + 0.01) take(placed[index] as Float32Array, 1);
   });
   if (low.x > high.x) {
     frame?.head.layers.forEach((_, index) => take(frame.arrays[`${index}/position`] as Float32Array, 7));

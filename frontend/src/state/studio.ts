@@ -48,6 +48,8 @@ interface Studio {
   stale: FrameStats[];
   /** Frames between which playing goes round; null is all. */
   range: [number, number] | null;
+  /** Whether a value that is dragged acts only from the frame on screen on. */
+  onward: boolean;
   /** The keyframed number whose curve is open under the clock. */
   track: Path | null;
   refusal: string | null;
@@ -80,6 +82,7 @@ export const useStudio = create<Studio>()((set) => ({
   stats: [],
   stale: [],
   range: null,
+  onward: false,
   track: null,
   refusal: null,
   frame: 0,

@@ -8,8 +8,10 @@ import { lastFrame, onDocument, useStudio, type FrameStats } from "./studio";
 
 export interface LayerHead {
   look: string;
-  shader: "ball" | "disc" | "dot";
+  shader: "ball" | "disc" | "dot" | "sheet";
   pixels: number;
+  /** Width of a sheet for a length of 1. */
+  ratio: number;
   count: number;
 }
 export interface FrameHead {
@@ -54,23 +56,25 @@ const frames = new Map<string, FrameBlock>();
 const loading = new Map<string, Promise<FrameBlock | null>>();
 
 let inFlight = false;
-let wanted: Effect | null = null;
+let wanted: { document: Effect; live: boolean } | null = null;
 let shapesOf = "";
 
 /** Ask for the trial of a document; while one question is on its way only the newest next one is kept. */
-function ask(document: Effect): void {
-  wanted = document;
+function ask(document: Effect, live = false): void {
+  wanted = { document, live };
   if (!inFlight) void askNow();
 }
 
 async function askNow(): Promise<void> {
-  const { id } = useStudio.getState();
-  const document = wanted;
-  if (!id || !document) return;
+  const { id, frame, onward } = useStudio.getState();
+  if (!id || !wanted) return;
+  const { document, live } = wanted;
   wanted = null;
   inFlight = true;
   try {
-    const body = { document: document as unknown as Record<string, never> };
+    // Onward, a value that is being dragged acts from the frame on screen on; letting go asks for the exact result.
+    const ground = onward && live ? (usePicture.getState().shown?.trial ?? null) : null;
+    const body = { document: document as unknown as Record<string, never>, frame, onward: ground };
     const trial = await answered(api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }));
     if (useStudio.getState().id === id) await take(trial, document);
   } catch (error) {
@@ -159,7 +163,7 @@ export const isReady = (number: number): boolean => {
 export async function show(): Promise<void> {
   const { trial, frame, playing, document } = useStudio.getState();
   if (!trial) return;
-  if (frame < trial.computed) {
+  if (frame < trial.computed || trial.any_frame) {
     const block = await load(trial.id, frame);
     const now = useStudio.getState();
     if (block && now.trial?.id === trial.id && now.frame === frame) usePicture.setState({ shown: { trial: trial.id, frame: block }, ...(now.document === now.committed ? { dragged: null } : {}) });
@@ -168,7 +172,7 @@ export async function show(): Promise<void> {
     const last = lastFrame(document);
     for (let ahead = 1; ahead <= AHEAD; ahead++) {
       const next = (frame + ahead) % (last + 1);
-      if (next < trial.computed) void load(trial.id, next);
+      if (next < trial.computed || trial.any_frame) void load(trial.id, next);
     }
   }
 }
@@ -230,4 +234,4 @@ export function runAgain(): void {
   if (document) ask(document);
 }
 
-onDocument((document) => ask(document));
+onDocument((document, live) => ask(document, live));

@@ -8,10 +8,14 @@ from typing import Any
 
 from hailridge.core.actions.change import Add, Multiply
 from hailridge.core.actions.population import Remove, Spawn
+from hailridge.core.amounts.curve import OverCurve
 from hailridge.core.amounts.spread import Spread
-from hailridge.core.births.emissions import Burst, Rate
+from hailridge.core.births.emissions import Fill
+from hailridge.core.births.placements import Along, Listed
+from hailridge.core.looks.particles import Dots
 from hailridge.model.effect import Effect, Rule
-from hailridge.model.kind import parts_of
+from hailridge.model.fields import ui_of
+from hailridge.model.kind import Part, parts_of
 
 Path = list[str | int]
 
@@ -31,7 +35,10 @@ class Advisory:
 
 def advise(effect: Effect) -> list[Advisory]:
     """All advisories that the document alone gives."""
-    return [*_nothing_to_see(effect), *_unused(effect), *_order(effect), *_amounts(effect), *_growth(effect)]
+    return [
+        *_nothing_to_see(effect), *_unused(effect), *_order(effect), *_amounts(effect), *_growth(effect), *_times(effect), *_places(effect),
+        *_read_once(effect),
+    ]  # fmt: skip
 
 
 def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
@@ -41,9 +48,14 @@ def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
     for index, source in enumerate(effect.sources):
         if source.enabled and source.lifetime.extent()[1] <= 0:
             yield Advisory("warning", ["sources", index, "lifetime"], f"'{source.label}' gives birth to particles that live for no time at all.")
-        emission = source.emission
-        begins = emission.start if isinstance(emission, Rate) else emission.time if isinstance(emission, Burst) else 0.0
-        if begins > effect.clock.duration:
+        if source.enabled and source.radius.extent()[1] <= 0 and not any(isinstance(look, Dots) for look in effect.looks):
+            fix = {"path": ["sources", index, "radius"], "value": {"kind": "fixed", "value": 0.05}, "label": "Make it 0.05 m"}
+            text = f"Nothing can be seen of '{source.label}': its particles have a radius of 0, and no look draws them as dots."
+            yield Advisory("warning", ["sources", index, "radius"], text, fix)
+        if source.enabled and source.opacity.extent()[1] <= 0:
+            text = f"Nothing can be seen of '{source.label}': its particles are born with an opacity of 0."
+            yield Advisory("warning", ["sources", index, "opacity"], text)
+        if source.emission.begins() > effect.clock.duration:
             yield Advisory("advice", ["sources", index, "emission"], f"'{source.label}' begins only after the clock has ended.")
 
 
@@ -55,6 +67,91 @@ def _unused(effect: Effect) -> Iterator[Advisory]:
         if group.id not in named:
             fix = {"path": ["groups", index], "remove": True, "label": "Remove it"}
             yield Advisory("advice", ["groups", index], f"The group '{group.label}' is used nowhere.", fix)
+
+
+    for to, collection in (("field", "fields"), ("dial", "dials")):
+        used = {value for _path, part in parts_of(effect) for name, value in part if _refers(part, name, to)}
+        for index, item in enumerate(getattr(effect, collection)):
+            if item.id not in used:
+                fix = {"path": [collection, index], "remove": True, "label": "Remove it"}
+                yield Advisory("advice", [collection, index], f"The {to} '{item.label}' is used nowhere.", fix)
+
+
+def _refers(part: Part, name: str, to: str) -> bool:
+    field = type(part).model_fields.get(name)
+    return field is not None and ui_of(field).get("to") == to
+
+
+def _times(effect: Effect) -> Iterator[Advisory]:
+    """Times that look like numbers of frames, and keyframes that nobody will see."""
+    fps, duration = effect.clock.frames_per_second, effect.clock.duration
+    for index, source in enumerate(effect.sources):
+        value = getattr(source.lifetime, "value", None)
+        # Whole seconds, as artists count frames and not seconds (48, 72, 96), and longer than anything here lasts.
+        if not isinstance(value, float) or not fps <= value <= 2000 or value % 12 or value % 10 == 0:
+            continue
+        if duration < value / 2 and value / fps < duration * 2:
+            fix = {"path": ["sources", index, "lifetime", "value"], "value": round(value / fps, 4), "label": f"Make it {value:g} frames"}
+            text = f"'{source.label}' lives {value:g} s, far longer than the clock runs. Were {value:g} frames meant ({value / fps:.2f} s)?"
+            yield Advisory("advice", ["sources", index, "lifetime"], text, fix)
+    for path, part in parts_of(effect):
+        for name, curve in part.tracks.items():
+            late = [key.at for key in curve.keys if key.at > duration + 1e-6]
+            if late:
+                what = "Every keyframe" if len(late) == len(curve.keys) else f"{len(late)} of {len(curve.keys)} keyframes"
+                text = f"{what} of '{name.replace('_', ' ')}' lies beyond the end of the clock ({duration:g} s), the last at {late[-1]:g} s."
+                yield Advisory("advice", [*path, name], text)
+    clock = effect.clock
+    if clock.time_from == "curve" and "effect_time" not in clock.tracks:
+        text = "Time comes from a curve that has no keyframes: the effect stands still. Give 'time of the effect' keyframes."
+        yield Advisory("warning", ["clock"], text)
+
+
+def _places(effect: Effect) -> Iterator[Advisory]:
+    """Lattices too coarse or too fine for their shape, and births at every place where places cannot be counted."""
+    shapes: dict[str, Any] = {shape.id: shape for shape in effect.shapes}  # type: ignore[attr-defined]
+    for index, source in enumerate(effect.sources):
+        item: Path = ["sources", index, "placement"]
+        if isinstance(source.emission, Fill) and not isinstance(source.placement, Listed | Along):
+            text = f"'{source.label}' gives birth at every place, but 'on the surface' or 'inside' have no places to count: nothing is born."
+            fix = {"path": item, "value": {"kind": "lattice"}, "label": "Use a lattice"}
+            yield Advisory("warning", item, text, fix)
+        spacing = getattr(source.placement, "spacing", getattr(source.placement, "distance", None))
+        shape = shapes.get(source.shape)
+        if not isinstance(spacing, float) or shape is None or shape.kind in ("mesh", "compound") or not isinstance(source.placement, Listed):
+            continue
+        low, high = shape.local(None).bounds
+        sides = sorted(float(side) for side in (high - low) if side > 1e-6)
+        if sides and spacing > sides[0] / 3:
+            wanted = float(f"{sides[0] / 10:.2g}")
+            text = (
+                f"The lattice of '{source.label}' is coarse for its shape: a point every {spacing:g} m, while the shape is {sides[0]:g} m at its "
+                "narrowest. Few or no particles will appear."
+            )
+            name = "spacing" if hasattr(source.placement, "spacing") else "distance"
+            yield Advisory("advice", [*item, name], text, {"path": [*item, name], "value": wanted, "label": f"Make it {wanted:g} m"})
+        cells = 1.0
+        for side in sides:
+            cells *= max(1.0, side / spacing)
+        if cells > effect.clock.particle_budget and isinstance(source.emission, Fill):
+            budget = effect.clock.particle_budget
+            text = f"'{source.label}' has about {cells:,.0f} places, more than the particle budget of {budget:,}; births will stop there."
+            yield Advisory("warning", item, text)
+
+
+def _read_once(effect: Effect) -> Iterator[Advisory]:
+    """First values are read once: a curve over life there gives only its beginning."""
+    for index, source in enumerate(effect.sources):
+        for name in ("radius", "color", "opacity", "mass"):
+            amount = getattr(source, name)
+            if isinstance(amount, OverCurve) and amount.over != "time":
+                rule = {
+                    "id": f"{source.id}-{name}"[:40], "label": f"{name.capitalize()} over life", "who": [source.group],
+                    "actions": [{"kind": "set", "attribute": name, "amount": amount.model_dump()}],
+                }  # fmt: skip
+                rules = [rule, *(entry.model_dump() for entry in effect.rules)]
+                text = f"'{source.label}' reads the curve of its {name} only at birth, so it never changes. A rule can follow it over life."
+                yield Advisory("advice", ["sources", index, name], text, {"path": ["rules"], "value": rules, "label": "Make it a rule"})
 
 
 def _order(effect: Effect) -> Iterator[Advisory]:

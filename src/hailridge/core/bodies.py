@@ -32,11 +32,11 @@ class Pose:
         """The geometry in world space."""
         return self.geometry.moved(self.transform)
 
-    def closest(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Closest places and distances in the world: (n, 3) and (n,) float64."""
+    def closest(self, points: Points, reach: float = np.inf) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Closest places and distances in the world: (n, 3) and (n,) float64. `reach` as in `Geometry.closest`."""
         if self.still:
-            return self.world.closest(points)
-        places, distances = self.geometry.closest(self.transform.inverse().points(points).astype(np.float32))
+            return self.world.closest(points, reach)
+        places, distances = self.geometry.closest(self.transform.inverse().points(points).astype(np.float32), reach / self.transform.scale)
         return self.transform.points(places), distances * self.transform.scale
 
     def inside(self, points: Points) -> NDArray[np.bool_]:
@@ -44,9 +44,9 @@ class Pose:
             return self.world.inside(points)
         return self.geometry.inside(self.transform.inverse().points(points).astype(np.float32))
 
-    def outward(self, points: Points) -> NDArray[np.float64]:
-        """Distance to the surface, below zero inside: (n,)."""
-        _places, distances = self.closest(points)
+    def outward(self, points: Points, reach: float = np.inf) -> NDArray[np.float64]:
+        """Distance to the surface, below zero inside: (n,). Beyond `reach`, inside or outside, that much."""
+        _places, distances = self.closest(points, reach)
         return np.where(self.inside(points), -distances, distances) if self.geometry.solid else distances
 
 
@@ -87,8 +87,10 @@ class Bodies:
             for body in joined:
                 members = [self.by_id[name] for name in getattr(body.shape, "members", [])]
                 body.deforming |= any(member.deforming or member.moving or body.moving for member in members)
+        self.placed = False
         self.changing = [body for body in self.order if body.moving or body.deforming]
         self.move_to(0.0, everything=True)
+        self.placed = True
         for body in self.list:
             body.start, body.start_frame = body.end, body.frame
 
@@ -130,9 +132,15 @@ class Bodies:
         if shape.path is not None:
             carrier = self._on_path(shape, time, depth)
         if shape.parent is not None and depth < len(self.list):
-            carrier = carrier.within(self._frame(self.by_id[shape.parent], time, depth + 1))
+            carrier = carrier.within(self._carrier_frame(self.by_id[shape.parent], time, depth))
         body.carrier = carrier
         return Transform.of(shape.position, shape.rotation, shape.scale).within(carrier)
+
+    def _carrier_frame(self, body: Body, time: float, depth: int) -> Transform:
+        """Where a carrier stands; one that never moves has been placed before."""
+        if self.placed and not body.moving:
+            return body.frame
+        return self._frame(body, time, depth + 1)
 
     def _on_path(self, shape: PlacedShape, time: float, depth: int) -> Transform:
         """The place on a path. A shape carried by a parent has its path taken where the path itself is drawn, so both are not mixed."""
@@ -142,12 +150,11 @@ class Bodies:
         whole = share == 1.0 and shape.lap == 0
         share = 1.0 if whole else share % 1.0 if shape.lap > 0 or getattr(path.shape, "closed", False) else min(1.0, max(0.0, share))
         geometry = self._geometry(path, time)
-        frame = self._frame(path, time, depth + 1) if depth < len(self.list) else IDENTITY
+        frame = self._carrier_frame(path, time, depth) if depth < len(self.list) else IDENTITY
         if not geometry.line:
             return Transform(np.eye(3), 1.0, frame.translation)
-        place, _square = geometry.along(np.array([share], np.float32), np.zeros(1, np.float32))
         rotation = turning([0.0, 0.0, 1.0], frame.vectors(geometry.tangent(share)[None])[0]) if shape.facing else np.eye(3)
-        return Transform(rotation, 1.0, frame.points(place)[0])
+        return Transform(rotation, 1.0, frame.points(geometry.place_along(share)[None])[0])
 
     def _pose(self, body: Body, time: float) -> Pose:
         if isinstance(body.shape, Compound):

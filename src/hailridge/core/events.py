@@ -64,6 +64,11 @@ class EventLog:
         self.total += len(block)
         self.sampled = self.sampled or self.total > self.limit
 
+    def date_last(self, times: NDArray[np.float64]) -> None:
+        """Give the events written last their own times (seconds), where a step is longer than a frame."""
+        if self._blocks and len(self._blocks[-1]) == len(times):
+            self._blocks[-1]["time"] = times
+
     def take(self) -> NDArray[Any]:
         """The events since the last call, in the order in which they were written."""
         out = np.concatenate(self._blocks) if self._blocks else np.empty(0, EVENT)

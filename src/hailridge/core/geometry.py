@@ -25,6 +25,7 @@ class Tree:
     triangles: NDArray[np.float64]
     bounds: NDArray[np.float64]
     links: NDArray[np.int32]
+    order: NDArray[np.int32]
 
 
 class Geometry:
@@ -38,6 +39,8 @@ class Geometry:
         self.faces = np.ascontiguousarray(faces, np.int32).reshape(-1, 3)
         self.ball = ball
         self.line = line
+        self.like: Geometry | None = None
+        """A shape with the same triangles in other places, whose tree is fitted anew instead of built."""
 
     @property
     def solid(self) -> bool:
@@ -98,18 +101,25 @@ class Geometry:
     @cached_property
     def tree(self) -> Tree:
         corners = self.corners
-        order, bounds, links = tree.build(corners.min(axis=1), corners.max(axis=1))
+        low, high = corners.min(axis=1), corners.max(axis=1)
+        if self.like is not None:
+            order, links = self.like.tree.order, self.like.tree.links
+            bounds = tree.refit(low, high, order, links)
+        else:
+            order, bounds, links = tree.build(low, high)
         size = 2.0 * self.areas
         normals = self._crosses / np.maximum(size, 1e-30)[:, None]
         triangles = np.concatenate([corners.reshape(-1, 9), normals, size[:, None]], axis=1)
-        return Tree(np.ascontiguousarray(triangles[order]), bounds, links)
+        return Tree(np.ascontiguousarray(triangles[order]), bounds, links, order)
 
     def moved(self, transform: Transform) -> Geometry:
         """The same shape somewhere else."""
         ball = None
         if self.ball is not None:
             ball = (transform.points(self.ball[0][None])[0].astype(np.float32), self.ball[1] * transform.scale)
-        return Geometry(transform.points(self.vertices).astype(np.float32), self.faces, ball, self.line)
+        made = Geometry(transform.points(self.vertices).astype(np.float32), self.faces, ball, self.line)
+        made.like = self.like
+        return made
 
     # ── Places on it ────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -145,16 +155,32 @@ class Geometry:
         angle = 2 * np.pi * np.asarray(turn, np.float64)[:, None]
         return (start + (end - start) * share[:, None]).astype(np.float32), (up * np.cos(angle) + side * np.sin(angle)).astype(np.float32)
 
+    def place_along(self, share: float) -> NDArray[np.float64]:
+        """The place at one share of a line's length: (3,)."""
+        piece, part = self._piece(share)
+        start, end = self.vertices[piece].astype(np.float64), self.vertices[piece + 1].astype(np.float64)
+        return np.asarray(start + (end - start) * part)
+
+    def _piece(self, share: float) -> tuple[int, float]:
+        distance = share * float(self.heights[-1])
+        piece = min(int(np.searchsorted(self.heights, distance, side="right")), len(self.heights) - 1)
+        before = float(self.heights[piece - 1]) if piece else 0.0
+        length = float(self.heights[piece]) - before
+        return piece, min(1.0, (distance - before) / length) if length > 0 else 0.0
+
     def tangent(self, share: float) -> NDArray[np.float64]:
         """Unit direction of a line at a share of its length: (3,)."""
-        piece = int(np.searchsorted(self.heights, share * self.heights[-1], side="right").clip(0, len(self.heights) - 1))
+        piece, _part = self._piece(share)
         way = (self.vertices[piece + 1] - self.vertices[piece]).astype(np.float64)
         return np.asarray(way / max(1e-12, float(np.linalg.norm(way))))
 
     # ── Asking about places ─────────────────────────────────────────────────────────────────────────────────────────────
 
-    def closest(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Closest places of the surface or line and distances in metres: (n, 3) and (n,) float64."""
+    def closest(self, points: Points, reach: float = np.inf) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Closest places of the surface or line and distances in metres: (n, 3) and (n,) float64.
+
+        With a `reach`, whoever is further away may be told that distance instead, which is much quicker; its place then means nothing.
+        """
         if self.ball is not None:
             centre, radius = self.ball
             away = points.astype(np.float64) - centre
@@ -166,7 +192,8 @@ class Geometry:
             return np.repeat(self.vertices[:1].astype(np.float64), len(points), axis=0), np.asarray(np.linalg.norm(away, axis=1))
         out, distances = np.empty((len(points), 3)), np.empty(len(points))
         t = self.tree
-        tree.closest(len(points), np.ascontiguousarray(points, np.float64), t.triangles, t.bounds, t.links, out, distances)
+        places = np.ascontiguousarray(points, np.float64)
+        tree.closest(len(points), places, t.triangles, t.bounds, t.links, np.float64(reach), out, distances)
         return out, distances
 
     def inside(self, points: Points) -> NDArray[np.bool_]:

@@ -80,6 +80,8 @@ class Moment:
         self.findings: dict[tuple[str, Any], Finding] = {}
         self.actor = -1
         self._pile_pool: dict[str, Array] = {}
+        self._field_values: dict[str, tuple[Any, Array]] = {}
+        self._moved = 0
 
     # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -105,6 +107,14 @@ class Moment:
         """A field at places (k, 3): (k,) float32, 0–1."""
         return np.asarray(self.scene.fields[field].strength(self.scene, places, self.time), np.float32)
 
+    def field_of(self, field: str, rows: Rows) -> Array:
+        """A field where particles are: (k,) float32, 0–1. It is asked for once a step, as long as nobody puts particles elsewhere."""
+        known = self._field_values.get(field)
+        now = (self.step, self.time, self.count, self._moved)
+        if known is None or known[0] != now:
+            known = self._field_values[field] = (now, self.field_value(field, self.column("position")))
+        return known[1][rows]
+
     def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
         """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
         return uniforms(self.column("key")[rows], item, draw, self.scene.seed)
@@ -123,6 +133,7 @@ class Moment:
             old = self.read_attribute(attribute, rows)
             values = np.where(np.isfinite(values), values, old).astype(np.float32)
         info = BUILT_IN.get(attribute)
+        self._moved += attribute == "position"
         if info is not None and info.low is not None:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":

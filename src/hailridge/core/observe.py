@@ -13,6 +13,7 @@ from hailridge.core.conditions.tests import Between, Compare
 from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
+from hailridge.core.orientation import upright
 from hailridge.core.particles import Array, Particles, Rows, number_of
 from hailridge.core.scene import Scene
 from hailridge.model.attributes import BUILT_IN
@@ -45,6 +46,8 @@ class Layer:
     color: NDArray[np.uint8]
     id: NDArray[np.int32]
     group: NDArray[np.uint8]
+    orientation: NDArray[np.float32] | None = None
+    ratio: float = 1.0
 
 
 def layers(moment: Moment) -> list[Layer]:
@@ -59,7 +62,12 @@ def layers(moment: Moment) -> list[Layer]:
         members = scene.members(entry.who)
         seen |= members
         rows = _rows_of(moment, members)
-        out.append(_layer(moment, rows, entry.id, entry.shader, getattr(entry, "pixels", 3.0), _tint(moment, rows, entry)))
+        layer = _layer(moment, rows, entry.id, entry.shader, getattr(entry, "pixels", 3.0), _tint(moment, rows, entry))
+        if entry.shader == "sheet":
+            kept = moment.particles.has("orientation")
+            layer.orientation = moment.column("orientation")[rows] if kept else upright(number_of(rows))
+            layer.ratio = entry.ratio
+        out.append(layer)
     if not seen.all():
         rows = _rows_of(moment, ~seen)
         if number_of(rows):

@@ -86,6 +86,12 @@ class Particles:
             array[first:end] = array.take(kept, axis=0)
         self.count = end
 
+    def sort_by_id(self) -> None:
+        """Put the rows in ascending order of id."""
+        order = np.argsort(self.column("id"), kind="stable")
+        for array in self._arrays.values():
+            array[: self.count] = array[: self.count][order]
+
     def load(self, columns: dict[str, Array], count: int) -> None:
         """Replace the state by recorded columns; those not recorded get their birth values."""
         if count > self._capacity:

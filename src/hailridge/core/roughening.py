@@ -29,7 +29,9 @@ class Roughener:
             away = np.stack([_heights(places + np.float32(k * 31.7), drift, salt + k) for k in range(3)], axis=1)
         else:
             away = self.fine.vertex_normals * _heights(places, drift, salt)[:, None]
-        return Geometry(self.fine.vertices + away * np.float32(shape.roughness), self.fine.faces, None, self.fine.line)
+        made = Geometry(self.fine.vertices + away * np.float32(shape.roughness), self.fine.faces, None, self.fine.line)
+        made.like = self.fine if len(self.fine.faces) else None
+        return made
 
 
 def _heights(places: NDArray[np.float32], drift: np.float32, salt: int) -> NDArray[np.float32]:

@@ -92,6 +92,19 @@ class Scene:
         """Whether anything but the particles changes with time."""
         return bool(self.tracks or self.shape_tracks or self.bodies.changing)
 
+    @cached_property
+    def without_history(self) -> bool:
+        """Whether any frame can be made without those before: nothing acts but ambient drift, on everyone it concerns, from birth on."""
+        if self.changing or not drifts(self.effect):
+            return False
+        if any(source.actions for source in self.effect.sources) or self.effect.clock.time_from == "curve":
+            return False
+        for ready in self.rules:
+            plain = ready.rule.trigger == "each" and ready.rule.condition is None and not ready.otherwise
+            if not plain or not all(getattr(action, "without_history", False) for action in ready.rule.actions):
+                return False
+        return True
+
     def look_at(self, time: float) -> None:
         """Everything as it is at one time (seconds)."""
         if time != self._time and self.changing:
@@ -206,6 +219,11 @@ class Scene:
     def width_of(self, attribute: str) -> int:
         info = BUILT_IN.get(attribute)
         return 3 if info is not None and info.value_type in ("vector", "color") else 1
+
+
+def drifts(effect: Effect) -> bool:
+    """Whether some action of the effect moves particles without history."""
+    return any(getattr(action, "without_history", False) for rule in effect.rules for action in rule.actions)
 
 
 def _set(tracks: list[tuple[Part, str, ReadyCurve]], time: float) -> None:

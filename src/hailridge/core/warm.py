@@ -39,7 +39,7 @@ def _arguments() -> dict[str, tuple[object, ...]]:
             np.zeros((1, 4), np.float32), np.ones(1), np.zeros((3, 3), np.float32), np.zeros((1, 3), np.int32), three.copy(), np.empty(1, np.int32)
         ),
         "_strays": (points, three, np.float32(1e5), np.empty(1, np.uint8)),
-        "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.empty((1, 3)), np.empty(1)),
+        "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.float64(1), np.empty((1, 3)), np.empty(1)),
         "_resolve": (
             points.copy(), three.copy(), three, three, one, one, np.ones((1, 1), np.uint8), varied, varied, table, np.zeros((1, 50)), np.float64(0),
             triangles, bounds, links, np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),

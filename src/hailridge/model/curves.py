@@ -84,17 +84,30 @@ def agree_until(first: Curve | None, second: Curve | None) -> float:
     """The place up to which two curves give the same values; −infinity where they differ from the start."""
     if first is None or second is None:
         return float("inf") if first is second else float("-inf")
-    same = 0
-    while same < min(len(first.keys), len(second.keys)) and first.keys[same] == second.keys[same]:
-        same += 1
-    if same == len(first.keys) == len(second.keys):
-        return float("inf")
-    if same == 0:
+    if first.keys[0].value != second.keys[0].value:
         return float("-inf")
-    last = first.keys[same - 1]
-    # On a hold the value stays until the next key of either curve.
-    following = [curve.keys[same].at for curve in (first, second) if same < len(curve.keys)]
-    agreed = [curve.keys[same] for curve in (first, second) if same < len(curve.keys)]
-    if last.ease == "hold" or all(key.value == last.value and not isinstance(last.ease, list) for key in agreed):
-        return min(following)
-    return last.at
+    if first.keys[0].at != second.keys[0].at:
+        return min(first.keys[0].at, second.keys[0].at)
+    for index in range(max(len(first.keys), len(second.keys))):
+        here = [curve.keys[index] for curve in (first, second)]
+        following = [curve.keys[index + 1] if index + 1 < len(curve.keys) else None for curve in (first, second)]
+        if following[0] is None and following[1] is None:
+            return float("inf")
+        if following[0] != following[1] or here[0].ease != here[1].ease:
+            if following[0] is not None and following[1] is not None and _same_way(here, following):
+                continue
+            # Where both stay as they are for a while, they agree until the first of them leaves.
+            return min(_stays_until(key, after) for key, after in zip(here, following, strict=True))
+    return float("inf")
+
+
+def _same_way(here: list[Key], following: list[Key | None]) -> bool:
+    after = [key for key in following if key is not None]
+    return here[0].ease == here[1].ease and (after[0].at, after[0].value) == (after[1].at, after[1].value)
+
+
+def _stays_until(key: Key, after: Key | None) -> float:
+    if after is None:
+        return float("inf")
+    flat = after.value == key.value and not isinstance(key.ease, list)
+    return after.at if key.ease == "hold" or flat else key.at

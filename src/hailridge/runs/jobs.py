@@ -11,10 +11,10 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.engine.simulation import Frame, Simulation
-from hailridge.core.particles import BASE_COLUMNS, OPTIONAL_COLUMNS
-from hailridge.formats.blocks import pack, pack_columns
-from hailridge.formats.meshes import MeshError, read_mesh
+from hailridge.core.engine.simulation import Frame, Simulation, Stand
+from hailridge.formats.blocks import pack, pack_columns, unpack_columns
+from hailridge.formats.meshes import MeshError, notes_on, read_mesh
+from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
 from hailridge.store.database import Database, StorageError
@@ -51,8 +51,10 @@ def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool
         return {"state": "done", "findings": json.loads(present.findings)}
     bakes.begin(key, effect.clock.last_frame)
     simulation = Simulation(effect, resources.library)
+    earlier = _take_over(resources, job, effect, simulation, report)
     waiting: list[StoredFrame] = []
     started = flushed = time.perf_counter()
+    wanted = job.get("wanted", 0)
 
     def flush() -> None:
         nonlocal flushed
@@ -66,26 +68,46 @@ def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool
     for frame in simulation.frames(stop=cancelled):
         kept = frame.number % effect.clock.store_every == 0 or frame.number == effect.clock.last_frame
         waiting.append(stored(frame, kept))
-        if frame.number == 0 or time.perf_counter() - flushed > FLUSH_SECONDS:
+        # The frame on somebody's screen is handed over at once, the others in heaps.
+        if frame.number == wanted or time.perf_counter() - flushed > FLUSH_SECONDS:
             flush()
     if cancelled():
         bakes.finish(key, "stopped", "stopped")
         return {"state": "stopped"}
     flush()
-    findings = [vars(finding) for finding in simulation.findings]
+    findings = earlier + [vars(finding) for finding in simulation.findings]
     bakes.finish(key, "done", "", findings, simulation.clocking.seconds)
     return {"state": "done", "findings": findings}
 
 
+def _take_over(resources: Resources, job: dict[str, Any], effect: Effect, simulation: Simulation, report: Report) -> list[dict[str, Any]]:
+    """Take over the frames of another run up to `job['from']`, and go on from there. Returns what that run had found by then.
+
+    Where it cannot be done (the frames are gone, or too few) the run begins at the beginning.
+    """
+    base, frame = job.get("base"), job.get("from", -1)
+    if base is None or frame < 0:
+        return []
+    taken = resources.bakes.take_over(base, job["key"], min(frame, effect.clock.last_frame))
+    if taken is None:
+        return []
+    columns, count = unpack_columns(taken.row.state)
+    stats = json.loads(taken.row.stats)
+    simulation.resume(columns, count, Stand(taken.row.number, *stats["stand"]))
+    report({"type": "progress", "key": job["key"], "computed": taken.row.number + 1, "last": effect.clock.last_frame, "stats": []})
+    findings: list[dict[str, Any]] = [finding for finding in json.loads(taken.findings) if finding["frame"] <= taken.row.number]
+    return findings
+
+
 def stored(frame: Frame, kept: bool = True) -> StoredFrame:
-    """Pack a frame for the store. Rule memory is left out; what can be read of a particle stays. Of a frame not `kept`, only the counts are."""
-    columns = {name: column for name, column in frame.columns.items() if name in BASE_COLUMNS or name in OPTIONAL_COLUMNS or name.startswith("own ")}
+    """Pack a frame for the store, rule memory included, so that a run can go on from it; its state only if it is to be `kept`."""
     stats = {
         "frame": frame.number, "time": round(frame.time, 6), "count": frame.count, "population": frame.population.tolist(),
         "looked": frame.looked.tolist(), "held": frame.held.tolist(), "acted": frame.acted.tolist(),
-        "births": frame.births, "deaths": frame.deaths,
+        "births": frame.births, "deaths": frame.deaths, "stand": [frame.stand.next_id, frame.stand.step, frame.stand.events],
     }  # fmt: skip
-    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), pack_columns(columns, frame.count) if kept else b"")
+    state = pack_columns(frame.columns, frame.count) if kept else b""
+    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), state)
 
 
 def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
@@ -95,7 +117,7 @@ def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[
     except MeshError as error:
         return {"state": "refused", "message": str(error)}
     row = resources.library.add_mesh(job["name"], mesh)
-    return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles}
+    return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles, "notes": notes_on(mesh)}
 
 
 JOBS: dict[str, Callable[[Resources, dict[str, Any], Callable[[], bool], Report], dict[str, Any]]] = {"bake": bake, "mesh": import_mesh}

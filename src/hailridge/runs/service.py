@@ -13,7 +13,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.affected import differ_from
 from hailridge.core.assets import Assets
+from hailridge.core.engine.simulation import Simulation
+from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import EVENT
 from hailridge.core.moment import Moment
 from hailridge.core.observe import recorded_moment
@@ -22,11 +25,14 @@ from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Job, Pool
-from hailridge.store.bakes import Bakes
-from hailridge.store.library import Library
+from hailridge.store.bakes import Bakes, bake_key
+from hailridge.store.library import Library, NotFound
 from hailridge.store.tables import TrialRow
 
 SCENES_KEPT = 12
+
+FINISHED_KEPT = 4
+"""Finished runs an effect of which later ones can take over the frames that are the same."""
 
 
 @dataclass
@@ -48,6 +54,7 @@ class Runs:
         self.library, self.bakes, self.pool = library, bakes, pool
         self._trials: OrderedDict[str, Trial] = OrderedDict()
         self._active: dict[str, Job] = {}
+        self._finished: dict[str, list[tuple[str, Effect]]] = {}
         # Asking is one at a time, so that the newest document asked for is the one computed. The second lock is only ever held for a moment
         # and never while calling the pool, whose results come back through `_done`.
         self._asking = threading.Lock()
@@ -56,9 +63,14 @@ class Runs:
         self.on_done: Callable[[str, str], None] = lambda effect_id, key: None
         pool.listener = self._progress
 
-    def open(self, effect_id: str, effect: Effect) -> tuple[TrialRow, dict[str, Any]]:
-        """The trial of a document, with its bake running or ready. A bake that failed or was stopped is tried again."""
-        row = self.bakes.open_trial(effect_id, effect)
+    def open(self, effect_id: str, effect: Effect, wanted: int = 0, onward: str | None = None) -> tuple[TrialRow, dict[str, Any]]:
+        """The trial of a document, with its bake running or ready. A bake that failed or was stopped is tried again.
+
+        `wanted` is the frame that somebody looks at: it is handed over as soon as it is there. With `onward`, the id of a trial, the run goes
+        on from that frame of that trial, whatever was changed before it; the result is provisional.
+        """
+        ground = self._ground(onward, wanted) if onward else None
+        row = self.bakes.open_trial(effect_id, effect, f"{ground[0]} {ground[1]}" if ground else "")
         with self._asking:
             present = self.bakes.bake(row.bake_key)
             with self._lock:
@@ -67,13 +79,50 @@ class Runs:
                 if not running:
                     self._active.pop(effect_id, None)
             if not running and (present is None or present.state != "done"):
-                job = self.pool.submit({"what": "bake", "key": row.bake_key, "document": row.document}, effect_id, replace=True)
+                base, start = ground or self._unchanged(effect_id, effect)
+                message = {"what": "bake", "key": row.bake_key, "document": row.document, "wanted": wanted, "base": base, "from": start}
+                job = self.pool.submit(message, effect_id, replace=True)
                 with self._lock:
                     self._active[effect_id] = job
                 job.result.add_done_callback(lambda future: self._done(effect_id, job, future.result()))
             elif not running:
                 self.pool.stop(effect_id)
-        return row, self.status(row.bake_key, effect)
+                if present is not None and present.state == "done" and not ground:
+                    self._remember(effect_id, row.bake_key, effect)
+        return row, self.status(row.bake_key, effect) | {"provisional_from": ground[1] + 1 if ground else None}
+
+    def _ground(self, onward: str, frame: int) -> tuple[str, int] | None:
+        """The run that a provisional one goes on from: never another provisional one's own guess, if that has an exact ground of its own."""
+        with suppress(NotFound):
+            key = self.bakes.trial(onward).bake_key
+            bake = self.bakes.bake(key)
+            if bake is not None and bake.computed > 0:
+                return key, min(frame, bake.computed - 1)
+        return None
+
+    def _unchanged(self, effect_id: str, effect: Effect) -> tuple[str | None, int]:
+        """A finished run of the effect that is the same up to some frame, and that frame; none where all has to be computed."""
+        with self._lock:
+            known = list(self._finished.get(effect_id, ()))
+        best: tuple[str | None, int] = (None, -1)
+        for key, before in known:
+            until = differ_from(before, effect)
+            if until <= 0:
+                continue
+            last = min(before.clock.last_frame, effect.clock.last_frame)
+            timeline = Timeline(effect.clock)
+            # The last frame at which nothing differs yet.
+            frame = last if until == float("inf") else max((n for n in range(last + 1) if timeline.time_of(n) <= until), default=-1)
+            if frame > best[1]:
+                best = (key, frame)
+        return best
+
+    def _remember(self, effect_id: str, key: str, effect: Effect) -> None:
+        """Keep a finished run in mind: what is asked next is probably much like it."""
+        with self._lock:
+            known = self._finished.setdefault(effect_id, [])
+            others = [entry for entry in known if entry[0] != key]
+            known[:] = [*others[-(FINISHED_KEPT - 1) :], (key, effect)]
 
     def stop(self, effect_id: str) -> bool:
         """Stop computing for an effect; the frames that are there stay."""
@@ -107,10 +156,26 @@ class Runs:
     @contextmanager
     def moment(self, trial: Trial, frame: int) -> Iterator[Moment]:
         """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns."""
-        row = self.bakes.frame(trial.key, frame)
+        try:
+            row = self.bakes.frame(trial.key, frame)
+        except NotFound:
+            if not trial.scene.without_history or not 0 <= frame <= trial.effect.clock.last_frame:
+                raise
+            # Nothing comes before such a frame: it is made here and now.
+            with trial.lock:
+                yield self._made_at_once(trial, frame)
+            return
         columns, count = unpack_columns(row.state)
         with trial.lock:
             yield recorded_moment(trial.scene, columns, count, row.number)
+
+    def _made_at_once(self, trial: Trial, frame: int) -> Moment:
+        assets: Assets = self.library
+        simulation = Simulation(trial.effect, assets)
+        simulation.frame = frame - 1
+        made = simulation.next_frame()
+        assert made is not None
+        return recorded_moment(trial.scene, made.columns, made.count, frame)
 
     def events(self, trial: Trial) -> NDArray[Any]:
         """All events of a trial's computed frames, in order of happening."""
@@ -133,4 +198,7 @@ class Runs:
                 self.bakes.finish(key, "failed", result["message"])
         self.listener({**{k: v for k, v in result.items() if k not in ("number", "type")}, "type": "finished", "key": key, "effect": effect_id})
         if result["state"] == "done":
+            effect = read_effect(job.message["document"])
+            if bake_key(effect) == key:
+                self._remember(effect_id, key, effect)
             self.on_done(effect_id, key)

@@ -7,7 +7,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, literal, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from hailridge import ENGINE_VERSION
@@ -45,15 +45,28 @@ class StoredFrame:
     state: bytes
 
 
+@dataclass
+class TakenOver:
+    """The frame from which a run goes on, and what the run before had found."""
+
+    row: FrameRow
+    findings: str
+
+
 class Bakes:
     """Trials, bakes and frames in a database."""
 
     def __init__(self, database: Database) -> None:
         self.database = database
 
-    def open_trial(self, effect_id: str, effect: Effect) -> TrialRow:
-        """The trial of this document, made if it is new. Asking again for the same document gives the same trial."""
+    def open_trial(self, effect_id: str, effect: Effect, onward: str = "") -> TrialRow:
+        """The trial of this document, made if it is new. Asking again for the same document gives the same trial.
+
+        `onward` names the run and frame from which a provisional trial goes on: its frames are kept apart from the exact ones.
+        """
         document, key = serialized(effect), bake_key(effect)
+        if onward:
+            key = hashlib.sha256(f"{key} onward from {onward}".encode()).hexdigest()[:32]
         trial_id = hashlib.sha256(f"{effect_id}\n{key}\n{document}".encode()).hexdigest()[:24]
         with self.database.writing() as session:
             values = {"id": trial_id, "effect_id": effect_id, "bake_key": key, "document": document, "made": now()}
@@ -91,6 +104,25 @@ class Bakes:
             grown = sum(len(frame.state) + len(frame.events) for frame in frames)
             changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown}
             session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
+
+    def take_over(self, base: str, key: str, frame: int) -> TakenOver | None:
+        """Copy the frames of one bake, up to and with `frame`, into another that has just begun; None where there are not that many.
+
+        What is copied ends with a frame whose state is stored, so that a run can go on from it.
+        """
+        with self.database.writing() as session:
+            source = session.get(BakeRow, base)
+            stored = select(FrameRow).where(FrameRow.bake_key == base, FrameRow.number <= frame, FrameRow.state != b"")
+            last = session.scalars(stored.order_by(FrameRow.number.desc()).limit(1)).first()
+            if source is None or last is None or base == key:
+                return None
+            columns = ("number", "stats", "events", "state")
+            taken = (FrameRow.bake_key == base, FrameRow.number <= last.number)
+            copied = select(literal(key), *(getattr(FrameRow, name) for name in columns)).where(*taken)
+            session.execute(insert(FrameRow).from_select(["bake_key", *columns], copied))
+            size = select(func.sum(func.length(FrameRow.state) + func.length(FrameRow.events))).where(FrameRow.bake_key == key)
+            session.execute(update(BakeRow).where(BakeRow.key == key).values(computed=last.number + 1, size=size.scalar_subquery()))
+            return TakenOver(last, source.findings)
 
     def finish(self, key: str, state: str, message: str = "", findings: Any = None, timing: Any = None) -> None:
         with self.database.writing() as session:

@@ -18,6 +18,7 @@ class AssetOut(BaseModel):
     id: str
     name: str
     triangles: int
+    notes: list[str] = []
 
 
 @router.get("")
@@ -28,7 +29,7 @@ def list_assets(context: Shared) -> list[AssetOut]:
 
 @router.post("", status_code=201)
 def add_asset(file: UploadFile, context: Shared) -> AssetOut:
-    """Import a mesh from OBJ, PLY, STL or GLB. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it."""
+    """Import a mesh from OBJ, PLY, STL, GLB or USD. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it."""
     data = file.file.read(LARGEST_FILE + 1)
     job = context.pool.submit({"what": "mesh", "name": file.filename or "mesh", "data": data}, owner=f"mesh {file.filename}")
     try:
@@ -40,4 +41,4 @@ def add_asset(file: UploadFile, context: Shared) -> AssetOut:
         raise HTTPException(422, f"'{file.filename}' could not be read: {result['message']}")
     if result["state"] != "done":
         raise HTTPException(422, result.get("message", "reading was stopped"))
-    return AssetOut(id=result["asset"], name=result["name"], triangles=result["triangles"])
+    return AssetOut(id=result["asset"], name=result["name"], triangles=result["triangles"], notes=result["notes"])

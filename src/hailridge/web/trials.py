@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field, ValidationError
 from hailridge.core.bodies import Body
 from hailridge.core.events import Happening
 from hailridge.core.observe import distribution, holders, impacts, layers, passing, quantity_values, row_of, values_of
+from hailridge.core.scene import drifts
 from hailridge.core.transforms import Transform
 from hailridge.formats.blocks import pack, unpack_columns
 from hailridge.model.kind import Part
@@ -34,6 +35,8 @@ class Ask(BaseModel):
     """Which document to run: the saved one, or one that is being tried while a value is dragged."""
 
     document: dict[str, Any] | None = None
+    frame: int = Field(0, ge=0, le=1_000_000, description="The frame on the page's stage: handed over first.")
+    onward: str | None = Field(None, max_length=64, description="Go on from that frame of this trial, provisionally.")
 
 
 class TrialOut(BaseModel):
@@ -48,6 +51,8 @@ class TrialOut(BaseModel):
     message: str
     findings: list[dict[str, Any]]
     frames_per_second: float
+    provisional_from: int | None = None
+    any_frame: bool = False
 
 
 class Test(BaseModel):
@@ -119,15 +124,17 @@ def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
     """The trial of the effect's document; computing starts if it has not been computed before."""
     row = context.library.effect(effect_id)
     effect = read_effect(ask.document if ask.document is not None else row.document)
-    trial, status = context.runs.open(effect_id, effect)
-    return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=effect.clock.frames_per_second, **status)
+    trial, status = context.runs.open(effect_id, effect, ask.frame, ask.onward)
+    any_frame = drifts(effect) and context.runs.trial(trial.id).scene.without_history
+    return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=effect.clock.frames_per_second, any_frame=any_frame, **status)
 
 
 @router.get("/trials/{trial_id}")
 def get_trial(trial_id: str, context: Shared) -> TrialOut:
     trial = context.runs.trial(trial_id)
     status = context.runs.status(trial.key, trial.effect)
-    return TrialOut(id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, **status)
+    any_frame = trial.scene.without_history
+    return TrialOut(id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, any_frame=any_frame, **status)
 
 
 @router.post("/effects/{effect_id}/stop")
@@ -154,9 +161,12 @@ def get_frame(trial_id: str, number: int, context: Shared) -> Response:
         for body in moment.scene.bodies.changing:
             _describe(body, head["shapes"], arrays, body.deforming)
     for index, layer in enumerate(drawn):
-        head["layers"].append({"look": layer.look, "shader": layer.shader, "pixels": layer.pixels, "count": len(layer.radius)})
-        for name in ("position", "radius", "color", "id", "group"):
-            arrays[f"{index}/{name}"] = getattr(layer, name)
+        head["layers"].append(
+            {"look": layer.look, "shader": layer.shader, "pixels": layer.pixels, "ratio": layer.ratio, "count": len(layer.radius)}
+        )
+        for name in ("position", "radius", "color", "id", "group", "orientation"):
+            if (array := getattr(layer, name)) is not None:
+                arrays[f"{index}/{name}"] = array
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
 
 

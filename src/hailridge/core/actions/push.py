@@ -12,7 +12,6 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Rows, as_factor, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
-from hailridge.model.kind import Vector
 from hailridge.model.parts import Action, Amount
 
 HALVING = np.float32(math.log(2.0))
@@ -29,7 +28,7 @@ class Push(Action):
         """What the field leaves of it: 1, or (k,)."""
         if self.where is None:
             return np.float32(1)
-        return moment.field_value(self.where, moment.column("position")[rows])
+        return moment.field_of(self.where, rows)
 
 
 class Gravity(Push):
@@ -70,7 +69,7 @@ class Wind(Push):
     )
 
     kind: Literal["wind"] = "wind"
-    velocity: Vector = fields.vector([2.0, 0.0, 0.0], unit="m/s", label="Wind")
+    velocity: Amount = fields.amount([2.0, 0.0, 0.0], unit="m/s", value="vector", low=-1000, high=1000, soft=(-20, 20), label="Wind")
     half_life: Amount = fields.amount(0.8, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
     gusts: float = fields.number(0.0, unit="percent", low=0, high=500, soft=(0, 100), label="Gusts")
     gust_size: float = fields.number(3.0, unit="m", low=0.01, high=10_000, soft=(0.2, 20), label="Size of gusts")
@@ -78,15 +77,15 @@ class Wind(Push):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         rate = HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
-        air = np.asarray(self.velocity, np.float32)
+        air = np.asarray(self.velocity.give(moment, rows), np.float32)
         if self.gusts > 0:
-            air = air * (1 + self._swell(moment, rows) * np.float32(self.gusts / 100))[:, None]
+            air = air * (1 + self._swell(moment, rows, air) * np.float32(self.gusts / 100))[:, None]
         moment.pile("drag")[rows] += rate
         moment.pile("air")[rows] += as_factor(rate) * air
 
-    def _swell(self, moment: Moment, rows: Rows) -> Array:
+    def _swell(self, moment: Moment, rows: Rows, air: Array) -> Array:
         """About −1 to 1 at each place; the pattern is carried along by the wind itself."""
-        moved = moment.midway(rows) - np.asarray(self.velocity, np.float32) * np.float32(moment.midtime)
+        moved = moment.midway(rows) - air * np.float32(moment.midtime)
         places = np.ascontiguousarray(moved / np.float32(self.gust_size), np.float32)
         out = np.empty((len(places), 4), np.float32)
         noise.noise(len(places), places, np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF), out)

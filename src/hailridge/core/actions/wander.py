@@ -33,6 +33,7 @@ class Drift(Action):
         "particle about itself. No other force moves it meanwhile."
     )
     needs: ClassVar[tuple[str, ...]] = ("birthplace", "orientation", "spin")
+    without_history: ClassVar[bool] = True
 
     kind: Literal["drift"] = "drift"
     travel: float = fields.number(0.3, unit="m", low=0, high=1e4, soft=(0, 3), label="Way")
@@ -57,7 +58,7 @@ class Drift(Action):
         moment.column("velocity")[rows] = (later - now) / ahead
         if self.own_turning:
             axes = any_directions(moment.uniforms(rows, self.item, 1))
-            age = np.asarray(moment.time - moment.column("entered")[rows], np.float64)
+            age = np.asarray(moment.column("age")[rows], np.float64)
             turns = from_spin(axes * np.radians(self.own_turning) * age[:, None])
             start = moment.uniforms(rows, self.item, 2)
             moment.column("orientation")[rows] = product(turns, from_spin(any_directions(start) * (start[:, 3:] * 2 * np.pi)))

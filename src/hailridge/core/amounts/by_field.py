@@ -26,7 +26,7 @@ class ByField(Amount):
     high: Value = fields.value(1.0, label="Inside")
 
     def give(self, moment: Moment, rows: Rows) -> Any:
-        share = moment.field_value(self.field, moment.column("position")[rows])
+        share = moment.field_of(self.field, rows)
         low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
         return low + (high - low) * (share[:, None] if self.width() == 3 else share)
 

@@ -26,9 +26,14 @@ def run_sources(moment: Moment, first: bool) -> NDArray[np.float32] | None:
             continue
         span = span_of(moment, source, moment.time, end, first)
         times = source.emission.births(span)
+        passed = 0
+        if moment.scene.without_history:
+            # A step that is all of the past need not bring forth those whose life is over.
+            passed = int(np.searchsorted(times, end - source.lifetime.extent()[1] * (1 + 1e-6)))
+            times = times[passed:]
         number = room_for(moment, len(times), ("sources", index), source.label)
         if number:
-            _give_birth(moment, index, source, span, times[:number])
+            _give_birth(moment, index, source, span, times[:number], passed)
             spans.append(end - times[:number])
     if moment.count == before or moment.dt == 0.0:
         return None
@@ -46,13 +51,16 @@ def span_of(moment: Moment, source: Source, start: float, end: float, first: boo
     )
 
 
-def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: NDArray[np.float64]) -> None:
+def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: NDArray[np.float64], passed: int) -> None:
     scene, number = moment.scene, len(times)
     rows = moment.particles.append(number)
-    ordinal = 0 if span.first else source.emission.before(span, span.start)
+    ordinal = passed + (0 if span.first else source.emission.before(span, span.start))
     column = moment.column
     keys = source_keys(ordinal, number, source.item, scene.seed)
     ordinals = np.arange(ordinal, ordinal + number)
+    if scene.without_history:
+        # Ids that are the same whichever frame is made: those of several sources interleave.
+        column("id")[rows] = ordinals * len(scene.effect.sources) + index
     column("key")[rows] = keys
     column("birth_index")[rows] = ordinals
     column("group")[rows] = scene.group_index[source.group]
@@ -76,6 +84,8 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     for action in source.actions:
         action.act(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
+    if scene.without_history:
+        moment.log.date_last(times)
 
 
 def _placed(

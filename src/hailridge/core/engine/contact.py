@@ -87,8 +87,6 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, spans: NDArray[np.float
     else:
         position += displacement
         moment.column("touching")[:] = -1
-    for action, rows in moment.buffers.movers:
-        action.settle(moment, rows)
 
 
 def _for_all(spans: NDArray[np.float32], count: int, dt: float) -> NDArray[np.float32]:

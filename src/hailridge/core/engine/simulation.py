@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time as wall
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
@@ -28,6 +28,16 @@ UNRECORDED = ("fresh",)
 PHASES = ("birth", "rules", "motion and contact", "age", "record")
 
 
+@dataclass(frozen=True)
+class Stand:
+    """Where a run stands apart from its particles: enough, with them, to go on from a recorded frame to the same bytes."""
+
+    frame: int
+    next_id: int
+    step: int
+    events: int
+
+
 @dataclass
 class Frame:
     """The state at a whole frame. `columns` are copies; `population` counts each group; `looked`, `held`, `acted` are per rule."""
@@ -43,6 +53,7 @@ class Frame:
     acted: NDArray[np.int32]
     births: int
     deaths: int
+    stand: Stand
 
 
 @dataclass
@@ -87,6 +98,7 @@ class Simulation:
         self.frame = -1
         self._births = 0
         self._deaths = 0
+        self._present = (-1, 0)
         for label in self.scene.missing:
             self.moment.find("warning", None, f"the mesh of '{label}' is missing; import it again. The run goes on without it.")
 
@@ -97,6 +109,19 @@ class Simulation:
         if self.moment.log.sampled:
             found.append(Finding("advice", None, self.frame, f"more than {MOST_EVENTS:,} events: from there on one particle in sixteen is followed"))
         return found
+
+    def resume(self, columns: Mapping[str, Array], count: int, stand: Stand) -> None:
+        """Go on from a recorded frame. Columns that this effect does not have are left out, those not recorded get their birth values."""
+        particles = self.moment.particles
+        particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
+        particles.column("fresh")[:] = 0
+        particles.next_id = stand.next_id
+        self.frame = stand.frame
+        self.moment.frame, self.moment.step = stand.frame, stand.step
+        self.moment.log.total = stand.events
+        self.moment.log.sampled = 0 < self.moment.log.limit < stand.events
+        self.moment.time = self.timeline.time_of(stand.frame)
+        self.scene.look_at(self.moment.time)
 
     def frames(self, last: int | None = None, stop: Callable[[], bool] | None = None) -> Iterator[Frame]:
         """Compute frame after frame, from the present one to `last` (default: the effect's end). `stop` is asked before each step."""
@@ -113,6 +138,10 @@ class Simulation:
         self.moment.frame = self.frame
         self._births = self._deaths = 0
         self.tally.clear()
+        if self.scene.without_history:
+            if stop is not None and stop():
+                return None
+            return self._alone()
         edges = self.timeline.edges(self.frame, self._fastest())
         with np.errstate(all="ignore"):  # numbers that overflow are caught and told where they are written
             if self.frame == 0:
@@ -125,6 +154,32 @@ class Simulation:
                 self._step(start, end, first=False)
         self.moment.time = edges[-1]
         return self._record()
+
+    def _alone(self) -> Frame:
+        """A frame of an effect without history, made from nothing in one step: the same bytes whichever frames were asked for before.
+
+        Only what happened since the frame before is told: births, deaths and their events.
+        """
+        end = self.timeline.time_of(self.frame)
+        since = self.timeline.time_of(self.frame - 1) if self.frame else -np.inf
+        beginning, log = self.scene.beginning, self.moment.log
+        self.moment = Moment(self.scene, Particles(self.scene.columns), self.frame)
+        self.moment.log = EventLog(log.limit)
+        self.tally.clear()
+        self._step(beginning, beginning, first=True)
+        if end > beginning:
+            self._step(beginning, end, first=False)
+        self.moment.time = end
+        self.moment.particles.sort_by_id()
+        frame = self._record()
+        fresh = frame.events["time"] > since
+        frame.events = frame.events[fresh & (frame.events["what"] == Happening.BIRTH)]
+        frame.births = len(frame.events) if log.limit else 0
+        # Whoever was there at the frame before, or has come since, and is not there now has left.
+        number, present = self._present
+        frame.deaths = max(0, present + frame.births - frame.count) if number == self.frame - 1 else 0
+        self._present = (self.frame, frame.count)
+        return frame
 
     def _fastest(self) -> float:
         if self.effect.clock.stepping == "exactly" or not self.moment.count:
@@ -172,6 +227,8 @@ class Simulation:
         else:
             age[: len(spans)] += spans
             age[len(spans) : settled] += np.float32(moment.dt)
+        for action, rows in moment.buffers.movers:
+            action.settle(moment, rows)
         # Ages are sums of many steps: a hundredth of a step absorbs their rounding, so that a life of 2 s ends at 2 s.
         over = age >= moment.column("lifetime") - np.float32(moment.dt * 0.01)
         if over.any():
@@ -195,6 +252,7 @@ class Simulation:
             number=self.frame, time=moment.time, count=moment.count, columns=columns, events=moment.log.take(),
             population=np.bincount(moment.column("group"), minlength=groups).astype(np.int32),
             looked=tally.looked.copy(), held=tally.held.copy(), acted=tally.acted.copy(), births=self._births, deaths=self._deaths,
+            stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
         )  # fmt: skip
         self.clocking.lap("record")
         return frame

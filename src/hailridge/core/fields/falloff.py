@@ -27,7 +27,8 @@ class Falloff(FieldKind):
     inverted: bool = fields.flag(False, label="Turned inside out", yes="turned inside out", no="as it is")
 
     def strength(self, scene: Any, points: Any, time: float) -> Any:
-        distance = scene.pose(self.shape).outward(points)
+        # Beyond both boundaries it does not matter how far.
+        distance = scene.pose(self.shape).outward(points, max(abs(self.inner), abs(self.outer)) + 1e-6)
         width = self.outer - self.inner
         share = np.clip((self.outer - distance) / width, 0, 1) if width > 0 else (distance <= self.inner).astype(float)
         if self.course == "smoothly":

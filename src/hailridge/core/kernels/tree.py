@@ -60,6 +60,29 @@ def build(low: Any, high: Any) -> Any:
     return order, bounds[:used].copy(), links[:used].copy()
 
 
+@compiled
+def refit(low: Any, high: Any, order: Any, links: Any) -> Any:
+    """Bounds (m, 6) of a tree whose triangles have moved: low, high (f, 3); order and links as `build` gave them."""
+    nodes = links.shape[0]
+    bounds = np.empty((nodes, 6), np.float64)
+    # Children come after their parents, so going backward finds them done.
+    for back in range(nodes):
+        node = nodes - 1 - back
+        for axis in range(3):
+            if links[node, 0] >= 0:
+                left, right = links[node, 0], links[node, 1]
+                bounds[node, axis] = min(bounds[left, axis], bounds[right, axis])
+                bounds[node, axis + 3] = max(bounds[left, axis + 3], bounds[right, axis + 3])
+            else:
+                first = -1 - links[node, 0]
+                smallest, largest = np.inf, -np.inf
+                for k in range(first, first + links[node, 1]):
+                    smallest = min(smallest, low[order[k], axis])
+                    largest = max(largest, high[order[k], axis])
+                bounds[node, axis], bounds[node, axis + 3] = smallest, largest
+    return bounds
+
+
 @helper
 def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
     """Closest point of triangle t (its first 9 numbers: a, b, c) to p, after Ericson, Real-Time Collision Detection, 5.1.5 (from memory)."""
@@ -101,32 +124,50 @@ def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
     return qx, qy, qz
 
 
-def _closest(points: Any, triangles: Any, bounds: Any, links: Any, out: Any, distances: Any) -> None:
-    """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64."""
+@helper
+def _box_distance(px, py, pz, box):  # type: ignore[no-untyped-def]
+    """Square of the distance from a place to a box; 0 inside."""
+    dx = max(box[0] - px, 0.0, px - box[3])
+    dy = max(box[1] - py, 0.0, py - box[4])
+    dz = max(box[2] - pz, 0.0, pz - box[5])
+    return dx * dx + dy * dy + dz * dz
+
+
+def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, out: Any, distances: Any) -> None:
+    """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64.
+
+    What is further away than `reach` (metres; infinity looks all the way) is given the distance `reach` and no place.
+    """
     for i in parallel_range(points.shape[0]):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
-        best = np.inf
+        best = reach * reach
+        out[i, 0], out[i, 1], out[i, 2] = px, py, pz
         stack = np.empty(64, np.int32)
+        aways = np.empty(64, np.float64)
         stack[0] = 0
+        aways[0] = _box_distance(px, py, pz, bounds[0])
         top = 1
         while top > 0:
             top -= 1
-            node = stack[top]
-            dx = max(bounds[node, 0] - px, 0.0, px - bounds[node, 3])
-            dy = max(bounds[node, 1] - py, 0.0, py - bounds[node, 4])
-            dz = max(bounds[node, 2] - pz, 0.0, pz - bounds[node, 5])
-            if dx * dx + dy * dy + dz * dz >= best:
+            if aways[top] >= best:
                 continue
+            node = stack[top]
             if links[node, 0] >= 0:
-                stack[top], stack[top + 1] = links[node, 0], links[node, 1]
+                left, right = links[node, 0], links[node, 1]
+                near, far = _box_distance(px, py, pz, bounds[left]), _box_distance(px, py, pz, bounds[right])
+                if far < near:
+                    left, right, near, far = right, left, far, near
+                # The nearer half is looked into first: it mostly rules out the other.
+                stack[top], aways[top] = right, far
+                stack[top + 1], aways[top + 1] = left, near
                 top += 2
                 continue
             first = -1 - links[node, 0]
             for k in range(first, first + links[node, 1]):
                 qx, qy, qz = closest_on_triangle(px, py, pz, triangles[k])
-                far = (px - qx) ** 2 + (py - qy) ** 2 + (pz - qz) ** 2
-                if far < best:
-                    best = far
+                square = (px - qx) ** 2 + (py - qy) ** 2 + (pz - qz) ** 2
+                if square < best:
+                    best = square
                     out[i, 0], out[i, 1], out[i, 2] = qx, qy, qz
         distances[i] = np.sqrt(best)
 
@@ -232,7 +273,7 @@ def _thin(points: Any, distance: Any, kept: Any) -> None:
             heads[home] = i
 
 
-closest = Kernel(_closest)
-inside = Kernel(_inside, serial_below=2_000)
+closest = Kernel(_closest, serial_below=400)
+inside = Kernel(_inside, serial_below=600)
 sample = Kernel(_sample)
 thin = compiled(_thin)

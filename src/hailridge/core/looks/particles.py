@@ -47,3 +47,16 @@ class Dots(ParticleLook):
 
     kind: Literal["dots"] = "dots"
     pixels: float = fields.number(3.0, unit="px", low=1, high=64, soft=(1, 16), label="Width")
+
+
+class Sheets(ParticleLook):
+    title: ClassVar[str] = "sheets"
+    sentence: ClassVar[str] = "{who} as flat sheets, turned as they are, {ratio} as wide as long, {tint}"
+    help: ClassVar[str] = (
+        "Flat rectangles as long as the particle is wide, lying square to its own y axis: they turn as it turns, and show their edge. For "
+        "paper, leaves, flakes and chaff."
+    )
+    shader: ClassVar[str] = "sheet"
+
+    kind: Literal["sheets"] = "sheets"
+    ratio: float = fields.number(0.6, low=0.05, high=1, soft=(0.1, 1), label="Width for a length of 1", still=True)

@@ -20,4 +20,4 @@ class FieldValue(Quantity):
     field: str = fields.reference("field", label="Field")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        return moment.field_value(self.field, moment.column("position")[rows])
+        return moment.field_of(self.field, rows)

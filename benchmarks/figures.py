@@ -1,0 +1,50 @@
+"""What a measurement gives, and the plain client with which served ones ask."""
+
+from __future__ import annotations
+
+import json
+import time
+import urllib.request
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass
+class Figure:
+    """One measured number. `goal` is the promise, `better` says which side of it is good."""
+
+    name: str
+    value: float
+    unit: str
+    goal: float
+    better: str = "lower"
+    reference: str = ""
+    ratio: float | None = None
+
+    @property
+    def reached(self) -> bool:
+        return self.value <= self.goal if self.better == "lower" else self.value >= self.goal
+
+
+class Client:
+    """A plain HTTP client for the running server."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+
+    def get(self, path: str) -> bytes:
+        body: bytes = urllib.request.urlopen(self.url + path, timeout=30).read()
+        return body
+
+    def json(self, path: str, body: Any = None, method: str | None = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self.url + path, data, {"Content-Type": "application/json"}, method=method)
+        return json.loads(urllib.request.urlopen(request, timeout=30).read())
+
+
+def computed(client: Client, effect: str, document: Any, frame: int) -> str:
+    """Ask for a trial and wait until a frame of it is computed."""
+    trial: str = client.json(f"/api/effects/{effect}/trials", {"document": document, "frame": frame})["id"]
+    while client.json(f"/api/trials/{trial}")["computed"] <= frame:
+        time.sleep(0.004)
+    return trial
