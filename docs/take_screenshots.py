@@ -16,6 +16,18 @@ from tests.browser.serving import CHROMIUM, FLAGS, Server  # noqa: E402
 TARGET = ROOT / "docs" / "screenshots"
 
 
+# Demo, frame, and the name of its picture, if it has one of its own.
+PIECES = [
+    ("Signal flare", 84, "handles"),
+    ("Signal flare", 66, "keyframes"),
+    ("Paper slips", 70, "paper"),
+    ("Chaff in the wind gate", 84, "chaff"),
+    ("Drifting glitter", 60, ""),
+    ("Beacon flash", 33, ""),
+]
+SELECT = {"handles": "Flight", "keyframes": "Flare"}
+
+
 def shoot(page: Page, name: str) -> None:
     page.mouse.move(640, 20)
     page.wait_for_timeout(700)
@@ -67,7 +79,21 @@ def take(page: Page, url: str) -> None:
     shoot(page, "new-effect")
     page.wait_for_timeout(500)
     page.get_by_role("link", name="Back to the library").click()
-    page.locator("img").nth(1).wait_for()
+    # The library shows a picture of each effect that has been opened.
+    for name, frame, shot in PIECES:
+        page.get_by_role("heading", name=name, exact=True).click()
+        page.get_by_text("all frames computed").wait_for()
+        seek(page, frame)
+        if shot in SELECT:
+            page.get_by_role("listitem", name=SELECT[shot], exact=True).click(position={"x": 50, "y": 10})
+        if shot == "keyframes":
+            page.get_by_role("button", name="Flare · travel").click()
+        if shot:
+            shoot(page, shot)
+        page.wait_for_timeout(1200)
+        page.get_by_role("link", name="Back to the library").click()
+    page.get_by_role("heading", name="Beacon flash").wait_for()
+    page.wait_for_timeout(1500)
     shoot(page, "library")
 
 

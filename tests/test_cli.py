@@ -54,6 +54,19 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(set(pq.read_table(out)["frame"].to_pylist()), {10, 11, 12})
 
+    def test_a_dial_is_set_by_its_name(self) -> None:
+        import pyarrow.parquet as pq
+
+        ends = []
+        for wind in ("[0,0,0]", "[6,0,0]"):
+            out = self.folder / f"paper{len(ends)}.parquet"
+            done = hailridge(
+                "simulate", "paper-slips", "--frames", "30:30", "--set", f"wind={wind}", "--out", str(out)
+            )
+            self.assertEqual(done.returncode, 0, done.stderr)
+            ends.append(sum(pq.read_table(out)["x"].to_pylist()))
+        self.assertGreater(ends[1], ends[0])
+
     def test_simulate_says_what_is_wrong(self) -> None:
         for arguments, words in (
             (("--out", "x.abc"), "no known kind"),

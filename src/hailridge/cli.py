@@ -91,7 +91,7 @@ def simulate(
     out: Annotated[Path, typer.Option(help="File to write: .parquet, .csv, .ply, .usdc or .npz.")],
     frames: Annotated[str, typer.Option(help="First and last frame, as A:B; default is all.")] = "",
     seed: Annotated[int | None, typer.Option(help="Another seed than the document's.")] = None,
-    set_value: Annotated[list[str] | None, typer.Option("--set", help="Change a value before running: path=value, such as clock.duration=2.")] = None,
+    set_value: Annotated[list[str] | None, typer.Option("--set", help="Change a value: dial=value, or path=value (clock.duration=2).")] = None,
 ) -> None:
     """Compute an effect and write its frames to an open format."""
     from hailridge.core.engine.simulation import Simulation
@@ -165,6 +165,10 @@ def _load(name: str, seed: int | None = None, changes: list[str] | None = None) 
 
 def _set(raw: Any, change: str) -> None:
     path, _equals, text = change.partition("=")
+    # A dial goes by its id alone.
+    for index, dial in enumerate(raw.get("dials", [])):
+        if dial.get("id") == path:
+            path = f"dials.{index}.value"
     node, *keys = raw, *path.split(".")
     try:
         value = json.loads(text)

@@ -229,6 +229,26 @@ class Exports(unittest.TestCase):
         last = table.filter(np.array(table["frame"]) == 6)
         np.testing.assert_array_equal(np.array(last["y"]), self.frames[6].columns["position"][:, 1])
 
+    def test_turned_particles_carry_their_orientation(self) -> None:
+        import pyarrow.parquet as pq
+        from pxr import Usd, UsdGeom
+
+        raw = document(count=7, source={"spin": 90.0, "orientation": {"kind": "any"}})
+        effect, frames = read_effect(raw), run(raw, 2)
+        folder = Path(self.folder.name)
+        WRITERS[".parquet"](folder / "turned.parquet", effect, iter(frames))
+        table = pq.read_table(folder / "turned.parquet")
+        turned = np.stack([np.array(table[f"q{axis}"]) for axis in "xyzw"], axis=1)
+        np.testing.assert_allclose(np.linalg.norm(turned, axis=1), 1, atol=1e-5)
+        np.testing.assert_allclose(
+            np.linalg.norm([np.array(table[f"spin_{axis}"]) for axis in "xyz"], axis=0), np.pi / 2, rtol=1e-4
+        )
+        WRITERS[".usdc"](folder / "turned.usdc", effect, iter(frames))
+        stage = Usd.Stage.Open(str(folder / "turned.usdc"))
+        points = UsdGeom.PrimvarsAPI(stage.GetPrimAtPath("/Effect/Particles"))
+        first = points.GetPrimvar("orientation").Get(0)[0]
+        np.testing.assert_allclose([*first.imaginary, first.real], turned[0], atol=1e-5)
+
     def test_csv_by_the_standard_library(self) -> None:
         with self.written("a.csv").open(newline="") as file:
             rows = list(csv.DictReader(file))

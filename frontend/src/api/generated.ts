@@ -281,7 +281,7 @@ export interface paths {
         };
         /**
          * Get Frame
-         * @description A frame ready to draw, as a binary block: one set of arrays a look.
+         * @description A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
          */
         get: operations["get_frame_api_trials__trial_id__frames__number__get"];
         put?: never;
@@ -1349,7 +1349,9 @@ export interface operations {
     };
     get_frame_api_trials__trial_id__frames__number__get: {
         parameters: {
-            query?: never;
+            query?: {
+                wait?: number;
+            };
             header?: never;
             path: {
                 trial_id: string;

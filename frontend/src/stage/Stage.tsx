@@ -12,6 +12,7 @@ import { count, plain } from "@/ui/numbers";
 import { Handles, type HandleMode } from "./Handles";
 import { ParticleLayer, type LayerData } from "./ParticleLayer";
 import { Shapes } from "./Shapes";
+import { drawnInSoftware } from "./renderer";
 import { boundsOf, pick, placeCamera, type ViewName } from "./view";
 
 export function layersOf(frame: FrameBlock | null): LayerData[] {
@@ -59,7 +60,7 @@ export function Stage() {
   const [metre, setMetre] = useState(0);
   return (
     <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
-      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: true, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
+      <Canvas frameloop="demand" dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
         <ambientLight intensity={1.05} />
         <directionalLight position={[3, 8, 4]} intensity={1.5} />
         <directionalLight position={[-6, 3, -4]} intensity={0.35} />

@@ -88,6 +88,9 @@ async function askNow(): Promise<void> {
   }
 }
 
+/** Longest that a new question waits for the picture of the one before: a value that is dragged shows its way, not only its end. */
+const PATIENCE = 260;
+
 async function take(trial: TrialInfo, document: Effect): Promise<void> {
   const { frame, trial: before } = useStudio.getState();
   const { stats, stale } = useStudio.getState();
@@ -95,16 +98,40 @@ async function take(trial: TrialInfo, document: Effect): Promise<void> {
   const afresh = before?.key === trial.key ? {} : { stats: [], stale: stats.length >= stale.length ? stats : stale };
   useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...afresh });
   const signature = JSON.stringify(document.shapes);
+  let shapes: Promise<Block<ShapesHead>> | null = null;
   if (signature !== shapesOf) {
     shapesOf = signature;
-    fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then(
-      (shapes) => shapesOf === signature && usePicture.setState({ shapes }),
+    shapes = fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`);
+    shapes.then(
+      (block) => shapesOf === signature && placeShapes(trial.id, block),
       () => (shapesOf = ""),
     );
   }
-  if (trial.state === "computing") await catchUp(trial.id);
-  await refreshStats();
-  void show();
+  const shown = show();
+  void (trial.state === "computing" ? catchUp(trial.id) : Promise.resolve()).then(refreshStats).then(show);
+  await Promise.race([shown, new Promise((resolve) => setTimeout(resolve, PATIENCE))]);
+}
+
+let waitingShapes: { trial: string; block: Block<ShapesHead> } | null = null;
+
+/** Shapes go onto the stage together with the frame that they belong to: one picture, not two; alone if that takes long. */
+function placeShapes(trial: string, block: Block<ShapesHead>): void {
+  const { shown, shapes } = usePicture.getState();
+  if (!shown || !shapes || shown.trial === trial) return usePicture.setState({ shapes: block });
+  const mine = (waitingShapes = { trial, block });
+  setTimeout(() => {
+    if (waitingShapes === mine) {
+      waitingShapes = null;
+      usePicture.setState({ shapes: block });
+    }
+  }, PATIENCE);
+}
+
+function putOnStage(trial: string, frame: FrameBlock): void {
+  const { document, committed } = useStudio.getState();
+  const with_ = waitingShapes?.trial === trial ? { shapes: waitingShapes.block } : {};
+  if (waitingShapes?.trial === trial) waitingShapes = null;
+  usePicture.setState({ shown: { trial, frame }, ...with_, ...(document === committed ? { dragged: null } : {}) });
 }
 
 /** A short run can end before its trial is known here: ask once more, now that news of it is listened to. */
@@ -136,13 +163,14 @@ function merge(more: FrameStats[]): void {
   useStudio.setState({ stats: next.slice(0, whole), trial: { ...trial, computed: Math.max(trial.computed, whole) } });
 }
 
-function load(trial: string, number: number): Promise<FrameBlock | null> {
+/** A frame from memory or the server. With `wait`, one that is still being computed is waited for. */
+function load(trial: string, number: number, wait = false): Promise<FrameBlock | null> {
   const key = `${trial}/${number}`;
   const there = frames.get(key);
   if (there) return Promise.resolve(there);
   const coming = loading.get(key);
   if (coming) return coming;
-  const fetched = fetchBlock<FrameHead>(`/api/trials/${trial}/frames/${number}`)
+  const fetched = fetchBlock<FrameHead>(`/api/trials/${trial}/frames/${number}${wait ? "?wait=3" : ""}`)
     .then((block) => {
       frames.set(key, block);
       if (frames.size > FRAMES_KEPT) frames.delete(frames.keys().next().value as string);
@@ -163,10 +191,13 @@ export const isReady = (number: number): boolean => {
 export async function show(): Promise<void> {
   const { trial, frame, playing, document } = useStudio.getState();
   if (!trial) return;
-  if (frame < trial.computed || trial.any_frame) {
-    const block = await load(trial.id, frame);
+  const there = frame < trial.computed || trial.any_frame;
+  if (there || (trial.state === "computing" && !playing)) {
+    const block = await load(trial.id, frame, !there);
     const now = useStudio.getState();
-    if (block && now.trial?.id === trial.id && now.frame === frame) usePicture.setState({ shown: { trial: trial.id, frame: block }, ...(now.document === now.committed ? { dragged: null } : {}) });
+    const present = usePicture.getState().shown;
+    const isNew = present?.trial !== trial.id || present.frame !== block;
+    if (block && isNew && now.trial?.id === trial.id && now.frame === frame) putOnStage(trial.id, block);
   }
   if (playing) {
     const last = lastFrame(document);

@@ -29,6 +29,10 @@ def table_of(effect: Effect, frame: Frame) -> Table:
     table["radius"] = c["radius"]
     table |= {channel: c["color"][:, k] for k, channel in enumerate("rgb")}
     table["opacity"] = c["opacity"]
+    if "orientation" in c:
+        # A unit quaternion, w last, and the spin in radians a second.
+        table |= {f"q{axis}": c["orientation"][:, k] for k, axis in enumerate("xyzw")}
+        table |= {f"spin_{axis}": c["spin"][:, k] for k, axis in enumerate("xyz")}
     return table | {attribute.id: c[f"own {attribute.id}"] for attribute in effect.attributes}
 
 
@@ -113,6 +117,9 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
         points.CreateIdsAttr().Set(Vt.Int64Array.FromNumpy(c["id"].astype(np.int64)), code)
         color.Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(_linear(c["color"]))), code)
         opacity.Set(Vt.FloatArray.FromNumpy(np.ascontiguousarray(c["opacity"])), code)
+        if "orientation" in c:
+            turn = variables.CreatePrimvar("orientation", Sdf.ValueTypeNames.QuatfArray, UsdGeom.Tokens.vertex)
+            turn.Set(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in c["orientation"]]), code)
         group.Set(Vt.IntArray.FromNumpy(c["group"].astype(np.int32)), code)
         reach = (c["radius"].max() if frame.count else 0.0)
         low, high = (places.min(axis=0) - reach, places.max(axis=0) + reach) if frame.count else (np.zeros(3), np.zeros(3))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
@@ -59,6 +60,7 @@ class Runs:
         # and never while calling the pool, whose results come back through `_done`.
         self._asking = threading.Lock()
         self._lock = threading.Lock()
+        self._news = threading.Condition()
         self.listener: Callable[[dict[str, Any]], None] = lambda message: None
         self.on_done: Callable[[str, str], None] = lambda effect_id, key: None
         pool.listener = self._progress
@@ -169,6 +171,16 @@ class Runs:
         with trial.lock:
             yield recorded_moment(trial.scene, columns, count, row.number)
 
+    def await_frame(self, trial: Trial, frame: int, seconds: float) -> None:
+        """Return when a frame is computed, its run has ended, or the time is up."""
+        until = time.monotonic() + seconds
+        with self._news:
+            while (left := until - time.monotonic()) > 0:
+                bake = self.bakes.bake(trial.key)
+                if bake is not None and (bake.computed > frame or bake.state != "computing"):
+                    return
+                self._news.wait(min(left, 0.5))
+
     def _made_at_once(self, trial: Trial, frame: int) -> Moment:
         assets: Assets = self.library
         simulation = Simulation(trial.effect, assets)
@@ -183,6 +195,8 @@ class Runs:
         return np.concatenate(blocks) if blocks else np.empty(0, EVENT)
 
     def _progress(self, message: dict[str, Any]) -> None:
+        with self._news:
+            self._news.notify_all()
         self.listener({**message, "effect": message["owner"]})
 
     def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:
@@ -191,6 +205,8 @@ class Runs:
             if self._active.get(effect_id) is not job:
                 return
             del self._active[effect_id]
+        with self._news:
+            self._news.notify_all()
         key = job.message["key"]
         if result["state"] == "failed":
             # The store may be what failed; the page is told all the same.

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field, ValidationError
 
 from hailridge.core.bodies import Body
@@ -150,9 +150,11 @@ def get_stats(trial_id: str, context: Shared, start: int = 0) -> list[dict[str, 
 
 
 @router.get("/trials/{trial_id}/frames/{number}", response_class=Response, responses=BINARY)
-def get_frame(trial_id: str, number: int, context: Shared) -> Response:
-    """A frame ready to draw, as a binary block: one set of arrays a look."""
+def get_frame(trial_id: str, number: int, context: Shared, wait: Annotated[float, Query(ge=0, le=5)] = 0.0) -> Response:
+    """A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds."""
     trial = context.runs.trial(trial_id)
+    if wait:
+        context.runs.await_frame(trial, number, wait)
     with context.runs.moment(trial, number) as moment:
         drawn = layers(moment)
         head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
