@@ -208,6 +208,16 @@ class Motion(BrowserCase):
             self.document()["rules"][0]["actions"][0]["amount"]["curve"]["keys"][0]["ease"][0], 0.42
         )
 
+    def test_coming_back_shows_the_shapes_again(self) -> None:
+        page = self.page
+        page.get_by_role("link", name="Back to the library").click()
+        page.get_by_role("heading", name="Sparks on a route").first.click()
+        self.wait_computed()
+        self.seek(12)
+        self.select("Crate")
+        # Handles stand where the shapes are: they are there only if the shapes are.
+        page.get_by_role("button", name="Drag Crate").wait_for()
+
     def test_a_range_is_played_round(self) -> None:
         page = self.page
         page.get_by_role("button", name="Range to play").click()

@@ -36,7 +36,7 @@ class KnownState(unittest.TestCase):
         raw = document(
             count=3,
             groups=["a", "b"],
-            shapes=[BALL],
+            shapes=[BALL, {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 6.0, 4.0]}],
             fields=[GATE],
             attributes=[{"id": "warmth", "label": "Warmth", "initial": 2.5}],
         )
@@ -86,6 +86,8 @@ class KnownState(unittest.TestCase):
             ("birth_order", {}, [0, 1, 2]),
             ("time", {}, [1, 1, 1]),
             ("population", {"group": "b"}, [2, 2, 2]),
+            ("inside", {"shape": "ball"}, [False, False, False]),
+            ("inside", {"shape": "room"}, [False, True, True]),
             # 5, 2 and 1.5 m from the point, between boundaries at 1 and 3 m, falling evenly.
             ("field", {"field": "gate"}, [0, 0.5, 0.75]),
         ]

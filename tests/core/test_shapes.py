@@ -76,6 +76,13 @@ class Form(unittest.TestCase):
         self.assertEqual([kind for kind in every if local(kind).has_inside], ["box", "ball", "ring", "cone"])
         self.assertFalse(local("tube", capped=False).has_inside)
 
+    def test_a_mesh_that_passes_through_itself(self) -> None:
+        ball = trimesh.creation.icosphere(subdivisions=2)
+        doubled = trimesh.util.concatenate([ball, ball.copy().apply_translation([0.8, 0, 0])])
+        geometry = Geometry(doubled.vertices.astype(np.float32), doubled.faces.astype(np.int32))
+        points = np.array([[0.4, 0, 0], [-0.8, 0, 0], [1.6, 0, 0], [2, 1, 0], [0.4, 0.99, 0]], np.float32)
+        self.assertEqual(geometry.inside(points).tolist(), [True, True, True, False, False])
+
     def test_overlapping_members_have_one_inside(self) -> None:
         made = bodies(
             shape("ball", radius=1.0),

@@ -99,6 +99,9 @@ class ReadingMeshes(unittest.TestCase):
         self.assertIn("3 open edges", notes_on(read_mesh("a.ply", exported("ply", open_box)))[0])
         sheet = read_mesh("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n")
         self.assertIn("no inside", notes_on(sheet)[0])
+        ball = trimesh.creation.icosphere(subdivisions=2)
+        doubled = trimesh.util.concatenate([ball, ball.copy().apply_translation([0.7, 0, 0])])
+        self.assertIn("passes through itself", notes_on(read_mesh("a.ply", exported("ply", doubled)))[0])
         fins = b"v 0 0 0\nv 0 1 0\nv 1 0 0\nv -1 0 0\nv 0 0 1\nf 1 2 3\nf 1 2 4\nf 1 2 5\n"
         self.assertTrue(any("more than two" in note for note in notes_on(read_mesh("a.obj", fins))))
 

@@ -54,9 +54,7 @@ export function Keyable({ value, path, children }: Props) {
         <IconButton label="To the key before" className="!size-6" disabled={!before} onClick={() => before && seekTime(before.at)}>
           <ChevronLeft />
         </IconButton>
-        <span className="tabular">
-          {here >= 0 ? `key ${here + 1} of ${keys.length}` : `between keys (${keys.length})`}
-        </span>
+        <span className="tabular whitespace-nowrap">{here >= 0 ? `key ${here + 1} of ${keys.length}` : `${keys.length} keys`}</span>
         <IconButton label="To the next key" className="!size-6" disabled={!after} onClick={() => after && seekTime(after.at)}>
           <ChevronRight />
         </IconButton>
@@ -69,8 +67,8 @@ export function Keyable({ value, path, children }: Props) {
         <IconButton label={open ? "Close the curve" : "Show the curve under the clock"} aria-pressed={open} className={`!size-6 ${open ? "!text-brass" : ""}`} onClick={() => useStudio.setState({ track: open ? null : path })}>
           <Spline />
         </IconButton>
-        <button type="button" className="rounded px-1 text-soft hover:text-text" onClick={() => edit(path, present as Json)}>
-          keep this value only
+        <button type="button" title="Keep this value and drop all keyframes" className="whitespace-nowrap rounded px-1 text-soft hover:text-text" onClick={() => edit(path, present as Json)}>
+          no keyframes
         </button>
       </div>
     </>

@@ -19,15 +19,21 @@ interface Props {
 
 /** A chip that replaces the part at `path` by another kind; fields of the same name keep their values. */
 export function KindPicker({ slot, path, label, words, present }: Props) {
-  const { catalogue, effect } = useScore();
+  const { catalogue, effect, meshes } = useScore();
   const choose = (info: KindInfo) => {
+    const mesh = info.fields.find((field) => field.to === "asset" && field.required);
+    // Without any mesh in the library a file has to be read first.
+    if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
     const before = at(effect, path) as Node | null;
     const next = made(info, effect);
+    if (mesh) next[mesh.name] = meshes[0]!.id;
     const known = kindOf(catalogue, slot, before?.kind);
     for (const field of info.fields) {
       const twin = known?.fields.find((entry) => entry.name === field.name && entry.type === field.type);
       if (before && twin && before[field.name] !== undefined) next[field.name] = before[field.name] as Node[string];
     }
+    // Who it is stays: everything that names it goes on working.
+    for (const name of ["id", "label", "visible", "enabled"]) if (before && name in before) next[name] = before[name] as Node[string];
     edit(path, next);
   };
   const chip = (

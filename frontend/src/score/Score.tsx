@@ -15,7 +15,7 @@ import { Card, RuleCard } from "./cards";
 import { Chip } from "./Chip";
 import { Actions } from "./Conditions";
 import { ScoreContext, useScore, type Surroundings } from "./context";
-import { AddKind, KindPopover } from "./KindPicker";
+import { AddKind, KindPicker, KindPopover } from "./KindPicker";
 import { MeshImport } from "./MeshImport";
 import { Sentence } from "./Sentence";
 
@@ -130,7 +130,7 @@ function Scene({ effect }: { effect: Effect }) {
         const extra = [{ label: shape.visible === false ? "Show on the stage" : "Hide on the stage", onSelect: () => edit(["shapes", index, "visible"], shape.visible === false) }];
         return (
           <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra} compact>
-            <span className="text-soft">{info.title.toLowerCase()} </span>
+            {shape.kind === "mesh" ? <span className="text-soft">{info.title.toLowerCase()}</span> : <KindPicker slot="shape" path={["shapes", index]} label={`Kind of ${String(shape.label)}`} words={info.title.toLowerCase()} present={info.kind} />}{" "}
             <Sentence info={info} node={shape} path={["shapes", index]} />
             {shape.visible === false && <span className="text-soft">, outlined only</span>}
           </Card>

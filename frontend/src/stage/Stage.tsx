@@ -28,10 +28,10 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
   }));
 }
 
-const MODES: [string, HandleMode][] = [
-  ["Move", "move"],
-  ["Turn", "turn"],
-  ["Scale", "scale"],
+const MODES: [string, HandleMode, string][] = [
+  ["Move", "move", "M"],
+  ["Turn", "turn", "T"],
+  ["Scale", "scale", "S"],
 ];
 
 const VIEWS: { view: ViewName; label: string }[] = [
@@ -53,7 +53,7 @@ export function Stage() {
   const chosenIndex = useStudio((state) => (state.selected?.[0] === "shapes" ? Number(state.selected[1]) : -1));
   const chosen = useStudio((state) => (state.selected?.[0] === "shapes" ? (state.document?.shapes[Number(state.selected[1])] ?? null) : null));
   const playing = useStudio((state) => state.playing);
-  const [mode, setMode] = useState<HandleMode>("move");
+  const mode = useStudio((state) => state.handles);
   const head = chosen && (shown?.frame.head.shapes.find((shape) => shape.id === chosen.id) ?? shapes?.head.shapes.find((shape) => shape.id === chosen.id));
   const layers = useMemo(() => layersOf(shown?.frame ?? null), [shown]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
@@ -76,8 +76,8 @@ export function Stage() {
       {chosen && (
         <div role="group" aria-label={`Handles of ${String(chosen.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
           <span className="max-w-28 truncate px-2 text-soft">{String(chosen.label)}</span>
-          {MODES.map(([word, value]) => (
-            <button key={value} type="button" aria-pressed={mode === value} onClick={() => setMode(value)} className={`rounded px-2 py-0.5 ${mode === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>
+          {MODES.map(([word, value, keys]) => (
+            <button key={value} type="button" aria-pressed={mode === value} title={`${word} it (${keys})`} onClick={() => useStudio.setState({ handles: value })} className={`rounded px-2 py-0.5 ${mode === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>
               {word}
             </button>
           ))}

@@ -50,6 +50,8 @@ interface Studio {
   range: [number, number] | null;
   /** Whether a value that is dragged acts only from the frame on screen on. */
   onward: boolean;
+  /** What the handles of the chosen shape do. */
+  handles: "move" | "turn" | "scale";
   /** The keyframed number whose curve is open under the clock. */
   track: Path | null;
   refusal: string | null;
@@ -83,6 +85,7 @@ export const useStudio = create<Studio>()((set) => ({
   stale: [],
   range: null,
   onward: false,
+  handles: "move",
   track: null,
   refusal: null,
   frame: 0,

@@ -99,7 +99,7 @@ async function take(trial: TrialInfo, document: Effect): Promise<void> {
   useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...afresh });
   const signature = JSON.stringify(document.shapes);
   let shapes: Promise<Block<ShapesHead>> | null = null;
-  if (signature !== shapesOf) {
+  if (signature !== shapesOf || !usePicture.getState().shapes) {
     shapesOf = signature;
     shapes = fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`);
     shapes.then(

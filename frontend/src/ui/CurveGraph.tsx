@@ -180,7 +180,7 @@ export function CurveGraph(props: Props) {
         </svg>
       </div>
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
-        <Box label="At" text={written(chosen.at, along)} onTake={(text) => {
+        <Box label="At" text={written(chosen.at, along)} after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""} onTake={(text) => {
           const given = along === "time" ? typed(text, "s", framesPerSecond) : typed(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
           if (given !== null) onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
         }} />

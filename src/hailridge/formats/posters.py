@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from hailridge.core.moment import Moment
-from hailridge.core.observe import layers
+from hailridge.core.observe import Layer, layers
+from hailridge.core.orientation import turned
 
 WIDTH, HEIGHT, FINER = 480, 300, 2
 BACKGROUND = (16, 20, 23)
@@ -31,9 +32,11 @@ def poster(moment: Moment) -> bytes:
         _draw_faces(canvas, depths, camera, np.concatenate([g.corners for g in visible]), np.concatenate([g.normals for g in visible]))
     image = Image.fromarray(canvas)
     draw = ImageDraw.Draw(image)
-    everything = [(layer.position, layer.radius, layer.color, layer.pixels if layer.shader == "dot" else 0.0) for layer in drawn]
-    for position, radius, color, pixels in everything:
-        _draw_particles(draw, depths, camera, position, radius, color, pixels)
+    for layer in drawn:
+        if layer.orientation is not None:
+            _draw_sheets(draw, depths, camera, layer)
+        else:
+            _draw_particles(draw, depths, camera, layer.position, layer.radius, layer.color, layer.pixels if layer.shader == "dot" else 0.0)
     out = io.BytesIO()
     image.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS).save(out, "PNG", optimize=True)
     return out.getvalue()
@@ -120,3 +123,23 @@ def _draw_particles(
         red, green, blue = (int(value) for value in tint[index, :3])
         draw.ellipse((x - r, y - r, x + r, y + r), fill=(red * 3 // 4, green * 3 // 4, blue * 3 // 4))
         draw.ellipse((x - r * 0.75, y - r * 0.85, x + r * 0.55, y + r * 0.45), fill=(red, green, blue))
+
+
+def _draw_sheets(draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, layer: Layer) -> None:
+    """Flat rectangles, turned as the particles are, lighter the more they face the lamp."""
+    assert layer.orientation is not None
+    stride = max(1, len(layer.position) // MOST_PARTICLES)
+    place, size = layer.position[::stride].astype(np.float64), layer.radius[::stride, None].astype(np.float64)
+    turn, tint = layer.orientation[::stride], layer.color[::stride]
+    across, along, normal = (turned(turn, np.tile(axis, (len(place), 1))) for axis in np.eye(3)[[0, 2, 1]])
+    sides = [(1, 1), (1, -1), (-1, -1), (-1, 1)]
+    corners = np.stack([place + size * (across * layer.ratio * a + along * b) for a, b in sides], axis=1)
+    pixels, _depth = camera.project(corners.reshape(-1, 3))
+    middle, depth = camera.project(place)
+    light = 0.4 + 0.62 * np.abs(normal @ np.array([0.35, 0.75, 0.55]))
+    for index in np.argsort(-depth):
+        x, y = middle[index]
+        if tint[index, 3] < 8 or not (0 <= x < WIDTH * FINER and 0 <= y < HEIGHT * FINER) or depth[index] > depths[int(y), int(x)] + 0.05:
+            continue
+        fill = tuple(int(min(255.0, value * light[index])) for value in tint[index, :3])
+        draw.polygon([(float(px), float(py)) for px, py in pixels.reshape(-1, 4, 2)[index]], fill=fill)

@@ -38,7 +38,7 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
         "sentence": part.sentence,
         "help": part.help,
         "category": getattr(part, "category", ""),
-        "fields": [_field(name, info) for name, info in part.model_fields.items() if fields.ui_of(info)],
+        "fields": [_field(name, part.model_fields[name]) for name in _own_first(part) if fields.ui_of(part.model_fields[name])],
     }
     if issubclass(part, Quantity):
         entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft)}
@@ -47,6 +47,12 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     if issubclass(part, Look):
         entry["shader"] = part.shader
     return entry
+
+
+def _own_first(part: type[Part]) -> list[str]:
+    """Names of all fields: what makes a kind what it is before what it shares with others."""
+    own = [name for name in part.model_fields if name in part.__annotations__]
+    return own + [name for name in part.model_fields if name not in own]
 
 
 def _field(name: str, info: FieldInfo) -> dict[str, Any]:

@@ -174,8 +174,12 @@ def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, o
 
 @helper
 def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore[no-untyped-def]
-    """How many triangles a ray meets (Möller and Trumbore 1997, "Fast, minimum storage ray/triangle intersection")."""
+    """How many triangles a ray meets, and how many more of them from behind than from the front.
+
+    Möller and Trumbore 1997, "Fast, minimum storage ray/triangle intersection".
+    """
     met = 0
+    leaving = 0
     rx, ry, rz = 1.0 / dx, 1.0 / dy, 1.0 / dz
     stack = np.empty(64, np.int32)
     stack[0] = 0
@@ -209,22 +213,32 @@ def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore
             v = (dx * qx + dy * qy + dz * qz) / a
             if u >= 0.0 and v >= 0.0 and u + v <= 1.0 and (fx * qx + fy * qy + fz * qz) / a > 0.0:
                 met += 1
-    return met
+                leaving += 1 if a < 0.0 else -1
+    return met, leaving
 
 
 def _inside(points: Any, triangles: Any, bounds: Any, links: Any, out: Any) -> None:
     """Points (n, 3) float64 from which rays leave through an odd number of triangles; two of three rays decide, so that a ray through
-    an edge, or one hole, does not. out (n,) uint8."""
+    an edge, or one hole, does not. Where all three rays leave a surface twice or more, it overlaps itself: that is inside too.
+    out (n,) uint8: 1 inside, 2 where it overlaps itself.
+    """
     for i in parallel_range(points.shape[0]):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         out[i] = 0
         if not (bounds[0, 0] <= px <= bounds[0, 3] and bounds[0, 1] <= py <= bounds[0, 4] and bounds[0, 2] <= pz <= bounds[0, 5]):
             continue
-        votes = crossings(px, py, pz, 0.8512, 0.3307, 0.4078, triangles, bounds, links) & 1
-        votes += crossings(px, py, pz, -0.2713, 0.8891, 0.3686, triangles, bounds, links) & 1
-        if votes == 1:
-            votes += crossings(px, py, pz, 0.1187, -0.4419, 0.8892, triangles, bounds, links) & 1
-        out[i] = 1 if votes >= 2 else 0
+        first, leaving = crossings(px, py, pz, 0.8512, 0.3307, 0.4078, triangles, bounds, links)
+        second, also = crossings(px, py, pz, -0.2713, 0.8891, 0.3686, triangles, bounds, links)
+        votes = (first & 1) + (second & 1)
+        overlapping = leaving == also and abs(leaving) >= 2
+        if votes == 1 or overlapping:
+            third, too = crossings(px, py, pz, 0.1187, -0.4419, 0.8892, triangles, bounds, links)
+            votes += third & 1
+            overlapping = overlapping and too == leaving
+        if overlapping:
+            out[i] = 2
+        elif votes >= 2:
+            out[i] = 1
 
 
 def _sample(u: Any, heights: Any, vertices: Any, faces: Any, out: Any, chosen: Any) -> None:

@@ -9,6 +9,7 @@ import numpy as np
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
+from hailridge.model.kind import ValueType
 from hailridge.model.parts import Quantity
 
 Axis = Literal["x", "y", "z"]
@@ -87,3 +88,17 @@ class Distance(Quantity):
     def read(self, moment: Moment, rows: Rows) -> Any:
         _places, distances = moment.scene.pose(self.shape).closest(moment.column("position")[rows])
         return distances.astype(np.float32)
+
+
+class InsideShape(Quantity):
+    title: ClassVar[str] = "is inside a shape"
+    sentence: ClassVar[str] = "it is inside {shape}"
+    category: ClassVar[str] = "Motion"
+    help: ClassVar[str] = "True while the particle's centre is inside the shape. With *remove*, or with *not* and *remove*, the shape is a boundary."
+    value_type: ClassVar[ValueType] = "flag"
+
+    kind: Literal["inside"] = "inside"
+    shape: str = fields.reference("shape", label="Shape")
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.scene.pose(self.shape).inside(moment.column("position")[rows])
