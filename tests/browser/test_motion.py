@@ -218,6 +218,36 @@ class Motion(BrowserCase):
         # Handles stand where the shapes are: they are there only if the shapes are.
         page.get_by_role("button", name="Drag Crate").wait_for()
 
+    def test_keyframes_and_handles_are_accessible(self) -> None:
+        page = self.page
+        self.select("Nozzle")
+        page.get_by_role("button", name="Nozzle · travel").click()
+        page.get_by_role("region", name="Keyframes").get_by_role("slider", name="Key 1").wait_for()
+        self.assertEqual(self.violations(page), [])
+        self.select("Route")
+        page.get_by_role("button", name="Point 1 of Route").wait_for()
+        self.assertEqual(self.violations(page), [])
+        # Nothing is wider than the window, and the score not wider than its place.
+        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 1280)
+        # The handles' modes have keys of their own.
+        for key, word in (("t", "Turn"), ("s", "Scale"), ("m", "Move")):
+            page.keyboard.press(key)
+            self.assertEqual(
+                page.get_by_role("button", name=word, exact=True).get_attribute("aria-pressed"), "true"
+            )
+
+    def test_a_shape_becomes_another_kind_and_stays_what_it_is(self) -> None:
+        page = self.page
+        crate = page.get_by_role("listitem", name="Crate", exact=True)
+        crate.get_by_role("button", name="box", exact=True).click()
+        page.get_by_role("option", name="Ring").click()
+        ring = self.shape(3)
+        self.assertEqual(
+            (ring["kind"], ring["id"], ring["label"], ring["position"]),
+            ("ring", "box", "Crate", [0.0, 0.25, 1.0]),
+        )
+        self.wait_computed()
+
     def test_a_range_is_played_round(self) -> None:
         page = self.page
         page.get_by_role("button", name="Range to play").click()

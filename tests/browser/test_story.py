@@ -80,6 +80,17 @@ class BrowserCase(unittest.TestCase):
     def saved(self) -> None:
         self.page.get_by_test_id("saving").get_by_text("saved", exact=True).wait_for()
 
+    def violations(self, page: Page) -> list[str]:
+        page.evaluate(AXE.read_text())
+        found = page.evaluate(
+            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})"
+        )
+        return [
+            f"{entry['id']}: {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:200]}"
+            for entry in found["violations"]
+            if entry["impact"] in ("serious", "critical")
+        ]
+
 
 class Story(BrowserCase):
     def test_tune_undo_add_reorder_scrub_and_come_back(self) -> None:
@@ -398,17 +409,6 @@ class Story(BrowserCase):
         page.goto(self.server.url)
         page.get_by_role("heading", name="Hail on the tin roof").wait_for()
         self.assertEqual(self.violations(page), [])
-
-    def violations(self, page: Page) -> list[str]:
-        page.evaluate(AXE.read_text())
-        found = page.evaluate(
-            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})"
-        )
-        return [
-            f"{entry['id']}: {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:200]}"
-            for entry in found["violations"]
-            if entry["impact"] in ("serious", "critical")
-        ]
 
     def test_nothing_is_wider_than_the_window(self) -> None:
         page = self.open_demo()

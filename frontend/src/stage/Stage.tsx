@@ -60,7 +60,7 @@ export function Stage() {
   const [metre, setMetre] = useState(0);
   return (
     <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
-      <Canvas frameloop="demand" dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="img">
+      <Canvas frameloop="demand" dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="group">
         <ambientLight intensity={1.05} />
         <directionalLight position={[3, 8, 4]} intensity={1.5} />
         <directionalLight position={[-6, 3, -4]} intensity={0.35} />
@@ -81,7 +81,7 @@ export function Stage() {
               {word}
             </button>
           ))}
-          <button type="button" aria-label="Let go of it" title="Let go of it (Escape)" onClick={() => useStudio.setState({ selected: null })} className="rounded px-1.5 py-0.5 text-soft hover:text-text">
+          <button type="button" aria-label="Let go of it" title="Let go of it (Escape)" onClick={() => useStudio.setState({ selected: null })} className="grid size-6 place-items-center rounded text-soft hover:text-text">
             ×
           </button>
         </div>
