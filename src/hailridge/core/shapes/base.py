@@ -21,7 +21,7 @@ class PlacedShape(Shape):
     """
 
     tail: ClassVar[str] = (
-        "[, turned {rotation}][, scaled {scale}][, carried by {parent}][, along {path}[ at {travel}][, round it every {lap}][, {facing}]]"
+        "[, turned {rotation}][, scaled {scale}][, carried by {parent}][, along {path} at {travel}[, round it every {lap}][, {facing}]]"
         "[, roughened by {roughness}, {roughness_size} across[, changing {roughness_change}]]"
     )
 
