@@ -130,6 +130,7 @@ function OpenCurve({ effect, path }: { effect: Effect; path: Path }) {
           to={lastFrame(effect) / fps}
           value={wide ? (color ? "color" : "vector") : "number"}
           unit={catalogue?.units[info?.unit ?? ""] ?? ""}
+          code={info?.unit ?? ""}
           low={info?.low ?? null}
           high={info?.high ?? null}
           along="time"

@@ -23,6 +23,7 @@ export function CurveEditor({ value, over, path, range }: { value: Json; over: s
       to={to}
       value={range.value}
       unit={catalogue.units[range.unit] ?? ""}
+      code={range.unit}
       low={range.low}
       high={range.high}
       along={over === "life" ? "share" : "time"}

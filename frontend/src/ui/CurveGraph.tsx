@@ -17,6 +17,8 @@ interface Props {
   low?: number | null;
   high?: number | null;
   unit: string;
+  /** The unit's code, by which typed values are read: 25f where seconds are meant. */
+  code?: string;
   /** How places along the curve are written: seconds, or a share of life. */
   along: "time" | "share";
   framesPerSecond: number;
@@ -196,7 +198,7 @@ export function CurveGraph(props: Props) {
         ) : (
           list(chosen.value).map((number, part, all) => (
             <Box key={part} label={all.length > 1 ? AXES[part]! : "Value"} text={plain(number).replace("−", "-")} after={part === all.length - 1 ? unit : ""} onTake={(text) => {
-              const given = typed(text, "", framesPerSecond);
+              const given = typed(text, props.code ?? "", framesPerSecond);
               if (given === null) return;
               const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
               onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));
