@@ -294,6 +294,17 @@ class TheClock(unittest.TestCase):
         self.assertEqual(len(clock.edges(5, 1e9)) - 1, 16)
         self.assertEqual(clock.edges(5, 9.5)[-1], 5 / 24)
 
+    def test_the_last_frame_by_a_time(self) -> None:
+        # Whatever the rates, it is the last frame whose own time is not later.
+        held = Clock.model_validate(
+            {"time_from": "curve", "effect_time": keys((0, 0.0), (1, 0.5), (2, 0.5), (3, 4.0))}
+        )
+        for clock in (Clock(), Clock(frames_per_second=29.97), Clock(frames_per_second=60.0), held):
+            timeline = Timeline(clock)
+            for time in (-1.0, 0.0, 0.1, 0.5, 1.0, 1.9999, 2.0, 4.0, 99.0):
+                expected = max((n for n in range(121) if timeline.time_of(n) <= time), default=-1)
+                self.assertEqual(timeline.last_frame_by(time, 120), expected, (clock.frames_per_second, time))
+
     def test_automatic_steps_make_curves_of_polygons(self) -> None:
         # A fast swing round a centre: with one step a frame it strays, with as many as it needs it does not.
         def stray(**clock: Any) -> float:

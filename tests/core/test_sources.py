@@ -62,6 +62,36 @@ class Listed(unittest.TestCase):
         self.assertEqual(frames[-1].count, 0)
         self.assertIn("the limit is", made.findings[0].text)
 
+    def test_too_much_is_refused_quickly(self) -> None:
+        import time
+
+        thin = shape("box", size=[50.0, 1e-3, 50.0], rotation=[0.0, 0.0, 40.0])
+        start = time.perf_counter()
+        for placement in (
+            {"kind": "lattice", "spacing": 0.002},
+            {"kind": "apart", "distance": 0.003, "where": "surface"},
+            {"kind": "apart", "distance": 0.003, "where": "inside"},
+        ):
+            raw = document(
+                shapes=[BOX], source={"shape": "box", "placement": placement, "emission": {"kind": "fill"}}
+            )
+            made, frames = simulation(raw, 0)
+            self.assertEqual(frames[0].count, 0)
+            self.assertIn("the limit is", made.findings[0].text)
+        # A shape too thin for its box is not searched for ever: what finds no place is put on the surface.
+        hair = trimesh.creation.cylinder(0.001, segment=[[0, 0, 0], [20, 20, 20]])
+        assets = MemoryAssets({"m": Mesh(hair.vertices.astype(np.float32), hair.faces.astype(np.int32))})
+        raw = document(
+            count=20_000,
+            shapes=[shape("mesh", asset="m")],
+            source={"shape": "mesh", "placement": {"kind": "inside"}},
+        )
+        made, frames = simulation(raw, 0, assets)
+        self.assertEqual(frames[0].count, 20_000)
+        self.assertIn("so thin", made.findings[0].text)
+        self.assertLess(time.perf_counter() - start, 10)
+        self.assertGreater(len(born({"placement": {"kind": "inside"}}, thin, count=500)["position"]), 0)
+
     def test_places_kept_apart(self) -> None:
         for where in ("surface", "inside"):
             points = born(

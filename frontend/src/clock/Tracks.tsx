@@ -6,7 +6,7 @@ import { at, nameOf, same, type Effect, type Json, type Node, type Path } from "
 import { curve, keyedPaths, keysOf, movedKey, type Key } from "@/state/keys";
 import { commit, lastFrame, timeAt, tryValue, useStudio } from "@/state/studio";
 import { seekTime } from "@/state/trials";
-import { storeAt } from "@/score/editors";
+import { storeAt } from "@/state/store";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { capitalised } from "@/ui/words";
 import { LEFT } from "./layout";

@@ -7,7 +7,7 @@ import { Popover } from "@/ui/controls";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { plain } from "@/ui/numbers";
 import { useScore, type ValueRange } from "./context";
-import { storeAt } from "./editors";
+import { storeAt } from "@/state/store";
 
 export function CurveEditor({ value, over, path, range }: { value: Json; over: string; path: Path; range: ValueRange }) {
   const { effect, catalogue } = useScore();

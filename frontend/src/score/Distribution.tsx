@@ -6,7 +6,7 @@ import { withValue, type Node, type Path } from "@/state/document";
 import { tryValue, useStudio } from "@/state/studio";
 import { count, plain } from "@/ui/numbers";
 import { useScore } from "./context";
-import { settle } from "./editors";
+import { settle } from "@/state/store";
 
 interface Props {
   quantity: Node;

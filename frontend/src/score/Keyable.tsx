@@ -7,7 +7,7 @@ import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from 
 import { edit, timeAt, useStudio } from "@/state/studio";
 import { seekTime, usePicture } from "@/state/trials";
 import { IconButton } from "@/ui/controls";
-import { storeAt, type Store } from "./editors";
+import { storeAt, type Store } from "@/state/store";
 
 interface Props {
   value: Json;

@@ -4,33 +4,14 @@ import { RotateCcw } from "lucide-react";
 import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Path } from "@/state/document";
-import { commit, edit, tryValue, useStudio } from "@/state/studio";
+import { edit } from "@/state/studio";
 import { IconButton, Slider } from "@/ui/controls";
 import { fromHex, otherWay, plain, toHex, typed } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { isColor, useScore, type ValueRange } from "./context";
+import { settle, storeAt, type Store } from "@/state/store";
 import { Keyable } from "./Keyable";
 import { PointsEditor } from "./PointsEditor";
-
-/** Commit what dragging has tried. */
-export const settle = (): void => {
-  const { document } = useStudio.getState();
-  if (document) commit(document);
-};
-
-/** Where a value goes: tried while it is dragged, committed when let go. */
-export interface Store {
-  try: (value: Json) => void;
-  commit: (value: Json) => void;
-}
-
-export const storeAt = (path: Path): Store => ({
-  try: (value) => tryValue(path, value),
-  commit: (value) => {
-    tryValue(path, value);
-    settle();
-  },
-});
 
 const part = (store: Store, whole: readonly number[], index: number): Store => {
   const put = (value: Json) => whole.map((entry, at) => (at === index ? Number(value) : entry));

@@ -6,6 +6,7 @@ import { useCallback, useMemo, useRef } from "react";
 import { Euler, Matrix4, Plane, Quaternion, Raycaster, Vector2, Vector3, type Camera } from "three";
 import { at, withValue, type Effect, type Json, type Node, type Path } from "@/state/document";
 import { curve, keysOf, valueNear, withKey, type KeyValue } from "@/state/keys";
+import { settle } from "@/state/store";
 import { commit, timeAt, tryDocument, useStudio } from "@/state/studio";
 import { usePicture, type ShapeHead } from "@/state/trials";
 
@@ -27,11 +28,6 @@ function put(effect: Effect, path: Path, value: KeyValue): Effect {
   const next = keys ? curve(withKey(keys, timeAt(studio, studio.frame, path), value)) : (value as Json);
   return withValue(effect, path, next);
 }
-
-const settle = (): void => {
-  const { document } = useStudio.getState();
-  if (document) commit(document);
-};
 
 function ownValue(shape: Node, name: string, path: Path): KeyValue {
   const keys = keysOf(shape[name]);

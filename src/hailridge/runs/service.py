@@ -112,9 +112,8 @@ class Runs:
             if until <= 0:
                 continue
             last = min(before.clock.last_frame, effect.clock.last_frame)
-            timeline = Timeline(effect.clock)
             # The last frame at which nothing differs yet.
-            frame = last if until == float("inf") else max((n for n in range(last + 1) if timeline.time_of(n) <= until), default=-1)
+            frame = last if until == float("inf") else Timeline(effect.clock).last_frame_by(until, last)
             if frame > best[1]:
                 best = (key, frame)
         return best

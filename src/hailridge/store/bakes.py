@@ -19,6 +19,9 @@ from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
 COSMETIC = {"name", "summary", "looks"}
 """Parts of a document that change no byte of what is computed."""
 
+COPIED_AT_ONCE = 16
+"""Frames copied from one run to another in one transaction."""
+
 CACHE_BYTES = 4 * 1024**3
 TRIALS_KEPT = 40
 """Trials kept per effect: enough for undo to find its picture ready."""
@@ -110,19 +113,24 @@ class Bakes:
 
         What is copied ends with a frame whose state is stored, so that a run can go on from it.
         """
-        with self.database.writing() as session:
+        with self.database.reading() as session:
             source = session.get(BakeRow, base)
             stored = select(FrameRow).where(FrameRow.bake_key == base, FrameRow.number <= frame, FrameRow.state != b"")
             last = session.scalars(stored.order_by(FrameRow.number.desc()).limit(1)).first()
-            if source is None or last is None or base == key:
-                return None
-            columns = ("number", "stats", "events", "state")
-            taken = (FrameRow.bake_key == base, FrameRow.number <= last.number)
-            copied = select(literal(key), *(getattr(FrameRow, name) for name in columns)).where(*taken)
-            session.execute(insert(FrameRow).from_select(["bake_key", *columns], copied))
-            size = select(func.sum(func.length(FrameRow.state) + func.length(FrameRow.events))).where(FrameRow.bake_key == key)
-            session.execute(update(BakeRow).where(BakeRow.key == key).values(computed=last.number + 1, size=size.scalar_subquery()))
-            return TakenOver(last, source.findings)
+        if source is None or last is None or base == key:
+            return None
+        columns = ("number", "stats", "events", "state")
+        for first in range(0, last.number + 1, COPIED_AT_ONCE):
+            # In small bites, so that whoever wants to save something in between can.
+            end = min(last.number, first + COPIED_AT_ONCE - 1)
+            taken = (FrameRow.bake_key == base, FrameRow.number.between(first, end))
+            with self.database.writing() as session:
+                copied = select(literal(key), *(getattr(FrameRow, name) for name in columns)).where(*taken)
+                session.execute(insert(FrameRow).from_select(["bake_key", *columns], copied))
+                size = select(func.sum(func.length(FrameRow.state) + func.length(FrameRow.events))).where(*taken).scalar_subquery()
+                changes = {"computed": end + 1, "size": BakeRow.size + func.coalesce(size, 0)}
+                session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
+        return TakenOver(last, source.findings)
 
     def finish(self, key: str, state: str, message: str = "", findings: Any = None, timing: Any = None) -> None:
         with self.database.writing() as session:

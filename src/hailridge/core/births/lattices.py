@@ -12,8 +12,14 @@ from hailridge.core.randomness import Keys, source_keys, uniforms
 MOST_PLACES = 5_000_000
 """More places than that are refused: they would take minutes and fill the memory."""
 
-MOST_CELLS = 60_000_000
+MOST_CELLS = 8_000_000
+MOST_DARTS = 4_000_000
+"""What is tried to find places: a few seconds' work at the most."""
+
 MOST_TRIES = 400
+EARLY_TRIES, EARLY_SHARE = 48, 0.02
+"""A shape in which so many tries have found a place for less than this part is too thin to go on."""
+
 CHUNK = 2_000_000
 
 Points = NDArray[np.float32]
@@ -39,6 +45,8 @@ def inside_points(geometry: Geometry, keys: Keys, item: int, seed: int) -> tuple
         left = left[~good]
         if len(left) == 0:
             return out, True
+        if draw == EARLY_TRIES and len(left) > (1 - EARLY_SHARE) * len(keys):
+            break
     out[left], _normals = geometry.on_surface(uniforms(keys[left], item, 0, seed))
     return out, False
 
@@ -93,8 +101,8 @@ def kept_apart(geometry: Geometry, distance: float, inside: bool, item: int, see
         room = area / distance**2 * 1.2
     # Six darts a place fill a surface to within a few per cent of what any number would.
     darts = int(room * 6) + 8
-    if darts > MOST_PLACES * 2:
-        raise LatticeTooFine(f"places {distance:g} m apart would be about {room:,.0f}; the limit is {MOST_PLACES // 3:,}. Make the distance larger.")
+    if darts > MOST_DARTS:
+        raise LatticeTooFine(f"places {distance:g} m apart would be about {room:,.0f}; the limit is {MOST_DARTS // 6:,}. Make the distance larger.")
     keys = source_keys(0, darts, item, seed)
     if inside:
         points = (low + uniforms(keys, item, 2, seed)[:, :3] * (high - low)).astype(np.float32)

@@ -27,6 +27,20 @@ class Timeline:
         shown = frame / self.clock.frames_per_second
         return shown if self.curve is None else float(self.curve.at_time(shown))  # type: ignore[arg-type]
 
+    def last_frame_by(self, time: float, last: int) -> int:
+        """The last frame, up to `last`, that shows no later time than `time`; −1 where even the first does."""
+        if self.time_of(0) > time:
+            return -1
+        if self.curve is None:
+            frame = min(last, math.floor(time * self.clock.frames_per_second + 1e-6))
+            # Times are products and may round either way at a whole frame.
+            return frame if self.time_of(frame) <= time else frame - 1
+        low, high = 0, last
+        while low < high:
+            middle = (low + high + 1) // 2
+            low, high = (middle, high) if self.time_of(middle) <= time else (low, middle - 1)
+        return low
+
     def edges(self, frame: int, fastest: float) -> list[float]:
         """The times between which the steps of a frame go: one more than there are steps. Frame 0 runs up from the beginning.
 
