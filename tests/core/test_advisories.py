@@ -25,6 +25,8 @@ def fixed(raw: dict[str, Any], advisory: Advisory) -> dict[str, Any]:
     """The document with the advisory's fix applied, as the page applies it."""
     assert advisory.fix is not None
     whole = copy.deepcopy(read_effect(raw).model_dump())
+    if not advisory.fix["path"]:
+        return dict(advisory.fix["value"])
     *way, last = advisory.fix["path"]
     node: Any = whole
     for key in way:
@@ -112,8 +114,10 @@ class Findings(unittest.TestCase):
         curve = {"kind": "curve", "over": "life", "curve": keys((0, 0.1), (1, 0.0))}
         raw = document(source={"radius": curve})
         found = next(advisory for advisory in told(raw) if "only at birth" in advisory.text)
-        made = read_effect(fixed(raw, found)).rules[0]
-        self.assertEqual((made.label, made.who), ("Radius over life", ["a"]))
+        after = read_effect(fixed(raw, found))
+        self.assertEqual((after.rules[0].label, after.rules[0].who), ("Radius over life", ["a"]))
+        self.assertEqual(after.sources[0].radius.model_dump(), {"kind": "fixed", "value": 0.1})
+        self.assertEqual(advise(after), [])
 
     def test_demos_have_nothing_to_be_told(self) -> None:
         for name in demo.names():

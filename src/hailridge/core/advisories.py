@@ -145,13 +145,25 @@ def _read_once(effect: Effect) -> Iterator[Advisory]:
         for name in ("radius", "color", "opacity", "mass"):
             amount = getattr(source, name)
             if isinstance(amount, OverCurve) and amount.over != "time":
-                rule = {
-                    "id": f"{source.id}-{name}"[:40], "label": f"{name.capitalize()} over life", "who": [source.group],
-                    "actions": [{"kind": "set", "attribute": name, "amount": amount.model_dump()}],
-                }  # fmt: skip
-                rules = [rule, *(entry.model_dump() for entry in effect.rules)]
                 text = f"'{source.label}' reads the curve of its {name} only at birth, so it never changes. A rule can follow it over life."
-                yield Advisory("advice", ["sources", index, name], text, {"path": ["rules"], "value": rules, "label": "Make it a rule"})
+                fix = {"path": [], "value": _as_a_rule(effect, index, name, amount), "label": "Make it a rule"}
+                yield Advisory("advice", ["sources", index, name], text, fix)
+
+
+def _as_a_rule(effect: Effect, index: int, name: str, amount: OverCurve) -> dict[str, Any]:
+    """The whole document with a curve of a first value moved into a rule of its own; the first value stays what it was at birth."""
+    document = effect.model_dump()
+    source = document["sources"][index]
+    taken = {rule["id"] for rule in document["rules"]}
+    stem = f"{source['id'][:26]}-{name}"
+    identifier = next(given for given in (stem, *(f"{stem}-{n}" for n in range(2, 300))) if given not in taken)
+    rule = {
+        "id": identifier, "label": f"{name.capitalize()} over life", "who": [source["group"]],
+        "actions": [{"kind": "set", "attribute": name, "amount": amount.model_dump()}],
+    }  # fmt: skip
+    document["rules"].insert(0, rule)
+    source[name] = {"kind": "fixed", "value": amount.curve.keys[0].value}
+    return document
 
 
 def _order(effect: Effect) -> Iterator[Advisory]:

@@ -160,6 +160,8 @@ def get_frame(trial_id: str, number: int, context: Shared, wait: Annotated[float
         head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
         arrays: dict[str, Any] = {}
         head["keyed"] = moment.scene.keyed_values()
+        if "effect_time" in trial.effect.clock.tracks:
+            head["keyed"]["clock/effect_time"] = moment.time
         for body in moment.scene.bodies.changing:
             _describe(body, head["shapes"], arrays, body.deforming)
     for index, layer in enumerate(drawn):
