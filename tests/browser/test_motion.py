@@ -248,6 +248,26 @@ class Motion(BrowserCase):
         )
         self.wait_computed()
 
+    def test_the_first_dial_takes_over_the_value(self) -> None:
+        page = self.page
+        air = page.get_by_role("listitem", name="Air", exact=True)
+        air.get_by_role("button", name=re.compile("^Acceleration")).click()
+        page.get_by_role("button", name="a dial", exact=True).click()
+        page.get_by_role("button", name="Add one").click()
+        self.until(lambda: self.document()["dials"], "a dial")
+        whole = self.document()
+        dial = whole["dials"][0]
+        self.assertEqual((dial["value"], dial["unit"], dial["type"]), (2.0, "m/s2", "number"))
+        self.assertEqual(
+            whole["rules"][0]["actions"][0]["acceleration"],
+            {"kind": "dial", "dial": dial["id"], "factor": 1.0},
+        )
+        page.keyboard.press("Escape")
+        self.wait_computed()
+        # One step of undo takes both back.
+        page.keyboard.press("Control+z")
+        self.until(lambda: not self.document()["dials"], "no dial")
+
     def test_a_range_is_played_round(self) -> None:
         page = self.page
         page.get_by_role("button", name="Range to play").click()

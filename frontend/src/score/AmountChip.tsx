@@ -2,16 +2,16 @@
 
 import type { FieldInfo } from "@/api/client";
 import { useState } from "react";
-import { kindOf, made, same, type Json, type Node, type Path } from "@/state/document";
+import { kindOf, made, same, withValue, type Json, type Node, type Path } from "@/state/document";
 import { curve, keysOf, type KeyValue } from "@/state/keys";
-import { edit } from "@/state/studio";
+import { commit, edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
 import { isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
-import { adders } from "./adding";
+import { withDial, withField } from "./adding";
 import { CurveEditor, curveWords } from "./CurveChip";
 import { storeAt } from "@/state/store";
 import { EditorHead, NumberEditor, ValueEditor } from "./editors";
@@ -124,6 +124,16 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
     edit(path, fresh);
   };
   const missing = (what: string) => setNeeds(what);
+  /** Makes the first dial, with this value as its own, or the first field, and uses it here: one step of undo. */
+  const begin = (what: string) => {
+    setNeeds(null);
+    const added = what === "dial" ? withDial(catalogue, effect, { type: range.value, unit: range.unit, value: values(amount) }) : withField(catalogue, effect);
+    const next = kinds.find((entry) => entry.kind === what);
+    if (!next) return;
+    const fresh = made(next, added);
+    for (const field of next.fields) if (field.type === "value") fresh[field.name] = values(amount);
+    commit(withValue(added, path, fresh));
+  };
   return (
     <div className="space-y-2.5">
       {info?.fields.map((field) => {
@@ -156,7 +166,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
       {needs && (
         <p className="text-xs text-soft">
           There is no {needs} yet.{" "}
-          <button type="button" className="text-ice" onClick={() => (adders(catalogue)[needs === "dial" ? "dials" : "fields"].add(needs === "dial" ? undefined : catalogue.slots.field?.[0]), setNeeds(null))}>
+          <button type="button" className="text-ice" onClick={() => begin(needs)}>
             Add one
           </button>
         </p>

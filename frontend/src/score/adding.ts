@@ -31,14 +31,19 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
       },
     },
     fields: {
-      add: (info) => {
-        let effect = current();
-        // A field needs a shape; an effect without any gets a ball in the same step.
-        if (!effect.shapes.length) commit((effect = { ...effect, shapes: [firstShape(catalogue, effect)] }));
-        if (info) push("fields", named("fields", "Field", made(info, effect)));
+      add: () => {
+        const effect = withField(catalogue, current());
+        commit(effect);
+        useStudio.setState({ selected: ["fields", effect.fields.length - 1] });
       },
     },
-    dials: { add: () => push("dials", named("dials", "Dial", made(catalogue.parts.dial!, current(), false))) },
+    dials: {
+      add: () => {
+        const effect = withDial(catalogue, current(), {});
+        commit(effect);
+        useStudio.setState({ selected: ["dials", effect.dials.length - 1] });
+      },
+    },
     groups: {
       add: () => {
         const used = new Set(current().groups.map((group) => group.color));
@@ -70,4 +75,20 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
 function firstShape(catalogue: Catalogue, effect: Effect): Node {
   const info = (catalogue.slots.shape ?? []).find((kind) => kind.kind === "ball")!;
   return { id: "ball", label: "Ball", visible: true, ...made(info, effect), position: [0, 1, 0] };
+}
+
+/** The document with one more dial, which has this type, unit and value. */
+export function withDial(catalogue: Catalogue, effect: Effect, given: Node): Effect {
+  const info = catalogue.parts.dial!;
+  const units = Object.keys(info.fields.find((field) => field.name === "unit")?.words ?? {});
+  const label = freshLabel("Dial", effect.dials);
+  const dial: Node = { id: freshId(label, effect.dials), label, ...made(info, effect, false), ...given, unit: units.includes(String(given.unit)) ? given.unit! : "" };
+  return { ...effect, dials: [...effect.dials, dial] };
+}
+
+/** The document with one more field, on its first shape; one is made where there is none. */
+export function withField(catalogue: Catalogue, effect: Effect): Effect {
+  const whole = effect.shapes.length ? effect : { ...effect, shapes: [firstShape(catalogue, effect)] };
+  const label = freshLabel("Field", whole.fields);
+  return { ...whole, fields: [...whole.fields, { id: freshId(label, whole.fields), label, ...made(catalogue.slots.field![0]!, whole) }] };
 }

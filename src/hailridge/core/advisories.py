@@ -104,7 +104,9 @@ def _times(effect: Effect) -> Iterator[Advisory]:
     clock = effect.clock
     if clock.time_from == "curve" and "effect_time" not in clock.tracks:
         text = "Time comes from a curve that has no keyframes: the effect stands still. Give 'time of the effect' keyframes."
-        yield Advisory("warning", ["clock"], text)
+        keys = [{"at": at, "value": at, "ease": "linear"} for at in (0.0, duration)]
+        fix = {"path": ["clock", "effect_time"], "value": {"keys": keys}, "label": "Begin with the clock's own time"}
+        yield Advisory("warning", ["clock"], text, fix)
 
 
 def _places(effect: Effect) -> Iterator[Advisory]:
