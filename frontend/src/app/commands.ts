@@ -61,7 +61,7 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     list.push({ group: "Add", label: "Add a source", run: () => add.sources.add() });
     list.push({ group: "Add", label: "Add a group", run: () => add.groups.add() });
     list.push({ group: "Add", label: "Add a dial", run: () => add.dials.add() });
-    list.push({ group: "Add", label: "Add a field", run: () => add.fields.add(catalogue!.slots.field?.[0]) });
+    list.push({ group: "Add", label: "Add a field", run: () => add.fields.add() });
     list.push({ group: "Add", label: "Add an attribute", run: () => add.attributes.add() });
     for (const info of catalogue!.slots.shape ?? []) {
       const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;

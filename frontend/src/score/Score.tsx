@@ -113,7 +113,7 @@ function Scene({ effect }: { effect: Effect }) {
     <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={
         <>
           {effect.dials.length === 0 && <AddButton label="dial" onAdd={() => add.dials.add()} />}
-          {effect.fields.length === 0 && <AddButton label="field" onAdd={() => add.fields.add(catalogue.slots.field?.[0])} />}
+          {effect.fields.length === 0 && <AddButton label="field" onAdd={() => add.fields.add()} />}
           <AddButton label="shape" slot="shape" onAdd={add.shapes.add} />
         </>
       }>
@@ -145,7 +145,7 @@ function FieldsAndDials({ effect }: { effect: Effect }) {
   const add = adders(catalogue);
   return (
     <>
-      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" onAdd={() => add.fields.add(catalogue.slots.field?.[0])} />}>
+      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" onAdd={() => add.fields.add()} />}>
         {effect.fields.map((field, index) => {
           const info = kindOf(catalogue, "field", field.kind);
           return info && <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact />;

@@ -10,12 +10,16 @@ export interface Adder {
 
 export function adders(catalogue: Catalogue): Record<Collection, Adder> {
   const current = (): Effect => useStudio.getState().document!;
+  /** Commits a document that has grown by the last item of a collection, and turns to that. */
+  const grown = (collection: Collection, effect: Effect) => {
+    const last = effect[collection].length - 1;
+    commit(effect);
+    useStudio.setState({ selected: [collection, last] });
+    setTimeout(() => document.querySelector(`[data-item="${collection}/${String(effect[collection][last]!.id)}"]`)?.scrollIntoView({ block: "nearest", behavior: "smooth" }), 60);
+  };
   const push = (collection: Collection, item: Node) => {
     const effect = current();
-    const list = [...effect[collection], item];
-    commit({ ...effect, [collection]: list });
-    useStudio.setState({ selected: [collection, list.length - 1] });
-    setTimeout(() => document.querySelector(`[data-item="${collection}/${String(item.id)}"]`)?.scrollIntoView({ block: "nearest", behavior: "smooth" }), 60);
+    grown(collection, { ...effect, [collection]: [...effect[collection], item] });
   };
   const named = (collection: Collection, base: string, rest: Node): Node => {
     const list = current()[collection];
@@ -30,20 +34,8 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         else if (info) push("shapes", { ...named("shapes", info.title, made(info, current())), visible: true, ...change });
       },
     },
-    fields: {
-      add: () => {
-        const effect = withField(catalogue, current());
-        commit(effect);
-        useStudio.setState({ selected: ["fields", effect.fields.length - 1] });
-      },
-    },
-    dials: {
-      add: () => {
-        const effect = withDial(catalogue, current(), {});
-        commit(effect);
-        useStudio.setState({ selected: ["dials", effect.dials.length - 1] });
-      },
-    },
+    fields: { add: () => grown("fields", withField(catalogue, current())) },
+    dials: { add: () => grown("dials", withDial(catalogue, current(), {})) },
     groups: {
       add: () => {
         const used = new Set(current().groups.map((group) => group.color));

@@ -21,6 +21,8 @@ interface Props {
 
 const fine = (value: number): number => Number(value.toFixed(4));
 
+const position = (local: Vector3): KeyValue => local.toArray().map(fine);
+
 /** Put a value at the playhead: a key where there are keyframes, the value itself where not. */
 function put(effect: Effect, path: Path, value: KeyValue): Effect {
   const studio = useStudio.getState();
@@ -49,6 +51,17 @@ export function Handles({ shape, index, head, mode }: Props) {
     return new Matrix4().compose(place, turn, new Vector3(1, 1, 1));
   }, [world]);
 
+  /** Show the shape in another place at once, and try the value that puts it there. */
+  const offer = useCallback(
+    (shown: Matrix4, name: string, value: (local: Vector3, turn: Quaternion) => KeyValue) => {
+      usePicture.setState({ dragged: { id: head.id, matrix: shown.toArray() } });
+      const [local, turn] = parts(carrier.clone().invert().multiply(shown));
+      const { document } = useStudio.getState();
+      if (document) tryDocument(put(document, [...path, name], value(local, turn)));
+      invalidate();
+    },
+    [carrier, head.id, invalidate, path],
+  );
   const apply = useCallback(
     (next: Matrix4) => {
       const start = begun.current;
@@ -56,18 +69,11 @@ export function Handles({ shape, index, head, mode }: Props) {
       const [place, turn, stretch] = parts(next);
       const size = mode === "scale" ? furthest(stretch) : 1;
       const scaled = new Matrix4().compose(place, turn, new Vector3().setScalar(size * parts(start.shown)[2].x));
-      usePicture.setState({ dragged: { id: head.id, matrix: scaled.toArray() } });
-      const [local, localTurn] = parts(carrier.clone().invert().multiply(scaled));
-      const { document } = useStudio.getState();
-      if (!document) return;
-      let effect = document;
-      if (mode === "move") effect = put(effect, [...path, "position"], local.toArray().map(fine));
-      if (mode === "turn") effect = put(effect, [...path, "rotation"], degrees(localTurn));
-      if (mode === "scale") effect = put(effect, [...path, "scale"], Math.max(1e-3, fine(start.scale * size)));
-      tryDocument(effect);
-      invalidate();
+      if (mode === "move") offer(scaled, "position", position);
+      if (mode === "turn") offer(scaled, "rotation", (_local, localTurn) => degrees(localTurn));
+      if (mode === "scale") offer(scaled, "scale", () => Math.max(1e-3, fine(start.scale * size)));
     },
-    [carrier, head.id, invalidate, mode, path],
+    [mode, offer],
   );
   const begin = useCallback(() => {
     begun.current = { scale: Number(ownValue(shape, "scale", path)), shown: world.clone() };
@@ -79,14 +85,9 @@ export function Handles({ shape, index, head, mode }: Props) {
   const moveTo = useCallback(
     (place: Vector3) => {
       const [, turn, stretch] = parts(world);
-      const next = new Matrix4().compose(place, turn, stretch);
-      usePicture.setState({ dragged: { id: head.id, matrix: next.toArray() } });
-      const [local] = parts(carrier.clone().invert().multiply(next));
-      const { document } = useStudio.getState();
-      if (document) tryDocument(put(document, [...path, "position"], local.toArray().map(fine)));
-      invalidate();
+      offer(new Matrix4().compose(place, turn, stretch), "position", position);
     },
-    [carrier, head.id, invalidate, path, world],
+    [offer, world],
   );
   const origin = parts(world)[0];
   return (

@@ -92,17 +92,14 @@ async function askNow(): Promise<void> {
 const PATIENCE = 260;
 
 async function take(trial: TrialInfo, document: Effect): Promise<void> {
-  const { frame, trial: before } = useStudio.getState();
-  const { stats, stale } = useStudio.getState();
+  const { frame, trial: before, stats, stale } = useStudio.getState();
   // What was computed for the document before is shown as stale until the new one gets there.
   const afresh = before?.key === trial.key ? {} : { stats: [], stale: stats.length >= stale.length ? stats : stale };
   useStudio.setState({ trial, refusal: null, frame: Math.min(frame, lastFrame(document)), ...afresh });
   const signature = JSON.stringify(document.shapes);
-  let shapes: Promise<Block<ShapesHead>> | null = null;
   if (signature !== shapesOf || !usePicture.getState().shapes) {
     shapesOf = signature;
-    shapes = fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`);
-    shapes.then(
+    fetchBlock<ShapesHead>(`/api/trials/${trial.id}/shapes`).then(
       (block) => shapesOf === signature && placeShapes(trial.id, block),
       () => (shapesOf = ""),
     );

@@ -59,7 +59,7 @@ class Body:
         self.moving = False
         self.deforming = False
         self.missing = False
-        self.frame = self.start_frame = IDENTITY
+        self.frame = IDENTITY
         self.carrier = IDENTITY
         self.base: Geometry | None = None
         self.rough: Roughener | None = None
@@ -92,7 +92,7 @@ class Bodies:
         self.move_to(0.0, everything=True)
         self.placed = True
         for body in self.list:
-            body.start, body.start_frame = body.end, body.frame
+            body.start = body.end
 
     def _in_order(self) -> list[Body]:
         """Every shape after those that carry it; circles are refused when a document is read."""
@@ -123,7 +123,7 @@ class Bodies:
     def settle(self) -> None:
         """The end of a step becomes the start of the next."""
         for body in self.changing:
-            body.start, body.start_frame = body.end, body.frame
+            body.start = body.end
 
     def _frame(self, body: Body, time: float, depth: int = 0) -> Transform:
         """Where a shape stands; notes what carries it on the way."""

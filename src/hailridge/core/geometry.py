@@ -212,14 +212,16 @@ class Geometry:
         """Whether anything is inside: a plane, a disc or a line encloses nothing."""
         if self.ball is not None:
             return True
-        if not len(self.faces):
-            return False
+        # A closed surface has two triangles at each edge; a hole here and there does not undo an inside.
+        return bool(len(self.faces)) and float(np.mean(self.edge_shares == 1)) < 0.1
+
+    @cached_property
+    def edge_shares(self) -> NDArray[np.intp]:
+        """How many triangles meet at each edge: (e,). Vertices in one place count as one."""
         _places, joined = np.unique(np.round(self.vertices, 5), axis=0, return_inverse=True)
         faces = joined.reshape(-1)[self.faces]
         edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-        _edges, shared = np.unique(edges, axis=0, return_counts=True)
-        # A closed surface has two triangles at each edge; a hole here and there does not undo an inside.
-        return float(np.mean(shared == 1)) < 0.1
+        return np.unique(edges, axis=0, return_counts=True)[1]
 
     def ball_inside(self, u: NDArray[np.float32]) -> Points:
         """Places evenly by volume inside an exact ball."""

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.conditions.tests import Between, Compare
-from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import upright
@@ -27,7 +26,7 @@ def recorded_moment(scene: Scene, columns: Mapping[str, Array], count: int, fram
     particles = Particles(scene.columns, max(1, count))
     particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
     clock = scene.effect.clock
-    moment = Moment(scene, particles, frame, Timeline(clock).time_of(frame))
+    moment = Moment(scene, particles, frame, scene.timeline.time_of(frame))
     scene.look_at(moment.time)
     moment.dt = 1.0 / (clock.frames_per_second * clock.steps_per_frame)
     moment.step = frame * clock.steps_per_frame

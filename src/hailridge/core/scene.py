@@ -14,6 +14,7 @@ from hailridge.core.bodies import Bodies, Pose
 from hailridge.core.curves import ReadyCurve
 from hailridge.core.particles import OPTIONAL_COLUMNS, ColumnSpec
 from hailridge.core.randomness import item_number
+from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Attribute, Clock, Effect, Rule, Source
@@ -54,6 +55,7 @@ class Scene:
     def __init__(self, effect: Effect, assets: Assets) -> None:
         self.effect = effect
         self.seed = effect.clock.seed
+        self.timeline = Timeline(effect.clock)
         self.tracks: list[tuple[Part, str, ReadyCurve]] = []
         self.shape_tracks: list[tuple[Part, str, ReadyCurve]] = []
         for path, part in parts_of(effect, keyed=True):
@@ -73,19 +75,6 @@ class Scene:
         self.at_end = False
         self._time: float | None = None
         self.look_at(0.0)
-
-    @property
-    def beginning(self) -> float:
-        """When the effect begins (seconds): before 0 with a pre-roll."""
-        return -self.effect.clock.pre_roll
-
-    @cached_property
-    def ending(self) -> float:
-        """The latest time that the effect reaches."""
-        clock = self.effect.clock
-        if clock.time_from == "curve" and "effect_time" in clock.tracks:
-            return clock.tracks["effect_time"].extent()[1]
-        return clock.duration
 
     @property
     def changing(self) -> bool:
@@ -116,14 +105,12 @@ class Scene:
 
     def step_to(self, start: float, end: float) -> None:
         """Make a step ready: numbers as at its start, shapes with both of their poses."""
-        if not self.changing:
-            return
         self.look_at(start)
-        self._move_shapes(end)
+        if self.changing:
+            self._move_shapes(end)
 
     def finish_step(self, end: float) -> None:
-        """From here on shapes are read where they are at the end of the step."""
-        self.at_end = True
+        """Numbers as at the end of the step; where shapes are then is where they start the next."""
         if self.changing:
             _set(self.tracks, end)
             self.bodies.settle()
@@ -158,8 +145,7 @@ class Scene:
 
     def frame(self, shape: str) -> Transform:
         """Where a shape stands and how it is turned, now."""
-        body = self.bodies.by_id[shape]
-        return body.frame if self.at_end else body.start_frame
+        return self.pose(shape).transform
 
     def _ready(self, index: int, rule: Rule) -> ReadyRule:
         ready = ReadyRule(index, rule, self.members(rule.who), f"held {rule.id}", f"fired {rule.id}")

@@ -143,26 +143,23 @@ def mesh_id(mesh: Mesh) -> str:
 
 def notes_on(mesh: Mesh) -> list[str]:
     """What is worth knowing of a mesh before it is used: holes, edges where more than two triangles meet, overlaps. None is a reason to refuse it."""
-    _places, joined = np.unique(np.round(mesh.vertices, 5), axis=0, return_inverse=True)
-    faces = joined.reshape(-1)[mesh.faces]
-    edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    _edges, shared = np.unique(edges, axis=0, return_counts=True)
+    geometry = Geometry(mesh.vertices, mesh.faces)
+    shared = geometry.edge_shares
     holes, crowded = int(np.count_nonzero(shared == 1)), int(np.count_nonzero(shared > 2))
     notes = []
-    if holes > 0.1 * len(shared):
+    if not geometry.has_inside:
         notes.append(f"It is open ({holes:,} open edges), so it has no inside; births inside it will use its surface.")
     elif holes:
         notes.append(f"It has holes ({holes:,} open edges); near them its inside is only guessed.")
-    if not notes and _overlaps_itself(mesh):
+    if not notes and _overlaps_itself(geometry):
         notes.append("It passes through itself; where it overlaps counts as inside.")
     if crowded:
         notes.append(f"At {crowded:,} edges more than two triangles meet; which side is inside is a guess there.")
     return notes
 
 
-def _overlaps_itself(mesh: Mesh) -> bool:
+def _overlaps_itself(geometry: Geometry) -> bool:
     """Whether any of some thousand places in its box lies inside twice."""
-    geometry = Geometry(mesh.vertices, mesh.faces)
     low, high = geometry.bounds
     places = low + (high - low) * np.random.default_rng(1).random((4000, 3))
     out = np.zeros(len(places), np.uint8)

@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 from hailridge.core.affected import differ_from
 from hailridge.core.assets import Assets
 from hailridge.core.engine.simulation import Simulation
-from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import EVENT
 from hailridge.core.moment import Moment
 from hailridge.core.observe import recorded_moment
 from hailridge.core.scene import Scene
+from hailridge.core.timeline import Timeline
 from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect

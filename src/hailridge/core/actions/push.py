@@ -30,6 +30,10 @@ class Push(Action):
             return np.float32(1)
         return moment.field_of(self.where, rows)
 
+    def decay(self, half_life: Amount, moment: Moment, rows: Rows) -> Any:
+        """The rate (1/s; 1/m for a distance) that halves something every `half_life`, weakened by the field: one number, or (k,)."""
+        return HALVING / np.maximum(half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+
 
 class Gravity(Push):
     title: ClassVar[str] = "gravity"
@@ -76,7 +80,7 @@ class Wind(Push):
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        rate = HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        rate = self.decay(self.half_life, moment, rows)
         air = np.asarray(self.velocity.give(moment, rows), np.float32)
         if self.gusts > 0:
             air = air * (1 + self._swell(moment, rows, air) * np.float32(self.gusts / 100))[:, None]
@@ -105,7 +109,7 @@ class Drag(Push):
     half_life: Amount = fields.amount(1.0, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("drag")[rows] += HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        moment.pile("drag")[rows] += self.decay(self.half_life, moment, rows)
 
 
 class SquareDrag(Push):
@@ -122,7 +126,7 @@ class SquareDrag(Push):
     distance: Amount = fields.amount(5.0, unit="m", low=1e-3, high=1e6, soft=(0.2, 50), label="Distance")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("square")[rows] += HALVING / np.maximum(self.distance.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        moment.pile("square")[rows] += self.decay(self.distance, moment, rows)
 
 
 class Turbulence(Push):

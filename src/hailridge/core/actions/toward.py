@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.actions.push import HALVING, Push
+from hailridge.core.actions.push import Push
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Rows, as_factor
 from hailridge.model import fields
@@ -83,7 +83,7 @@ class Vortex(Push):
         speed = np.asarray(self.speed.give(moment, rows), np.float64)
         air = np.cross(axis, radial) * (speed * swirl)[:, None] - radial * (self.inward * np.minimum(ratio, 1))[:, None]
         air += axis * (self.lift * swirl)[:, None]
-        rate = HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        rate = self.decay(self.half_life, moment, rows)
         moment.pile("drag")[rows] += rate
         moment.pile("air")[rows] += (air * as_factor(np.asarray(rate, np.float64))).astype(np.float32)
 
@@ -108,10 +108,9 @@ class Spring(Push):
         rest = moment.column("birthplace")[rows] if self.shape is None else moment.scene.pose(self.shape).closest(places)[0].astype(np.float32)
         # A leapfrog is steady as long as a step is less than a third of a period; stiffer springs are held there.
         turn = min(2 * math.pi / self.period, 1.9 / moment.dt if moment.dt > 0 else math.inf)
-        share = self.share(moment, rows)
-        moment.pile("push")[rows] += (rest - places) * as_factor(np.float32(turn * turn) * share)
+        moment.pile("push")[rows] += (rest - places) * as_factor(np.float32(turn * turn) * self.share(moment, rows))
         # The swing's height halves in the calming time: the drag on speed is twice that rate.
-        moment.pile("drag")[rows] += 2 * HALVING / np.maximum(self.calming.give(moment, rows), np.float32(1e-3)) * share
+        moment.pile("drag")[rows] += 2 * self.decay(self.calming, moment, rows)
 
 
 class PullToCentre(Push):

@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.actions.push import HALVING, Push
+from hailridge.core.actions.push import Push
 from hailridge.core.births.directions import unit_vector
 from hailridge.core.births.facings import AXIS_VECTORS, OWN_AXES
 from hailridge.core.moment import Moment
@@ -51,7 +51,7 @@ class CalmSpin(Turning):
     half_life: Amount = fields.amount(0.5, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        rate = HALVING / np.maximum(self.half_life.give(moment, rows), np.float32(1e-3)) * self.share(moment, rows)
+        rate = self.decay(self.half_life, moment, rows)
         moment.column("spin")[rows] *= as_factor(np.exp(-rate * np.float32(moment.dt)).astype(np.float32))
 
 
@@ -103,8 +103,7 @@ class Flutter(Turning):
         share = self.share(moment, rows)
         orientation, spin = moment.column("orientation")[rows], moment.column("spin")[rows].astype(np.float64)
         normal = turned(orientation, np.tile([0.0, 1.0, 0.0], (number, 1))).astype(np.float64)
-        edge = HALVING / np.maximum(self.edge.give(moment, rows), np.float32(2e-3)) * share
-        face = HALVING / np.maximum(self.face.give(moment, rows), np.float32(2e-3)) * share
+        edge, face = self.decay(self.edge, moment, rows), self.decay(self.face, moment, rows)
         moment.pile("drag")[rows] += edge
         plate = moment.pile("plate")
         plate[rows, :3] = normal
@@ -119,7 +118,7 @@ class Flutter(Turning):
         torque = np.cross(normal, way) * through * as_factor(rate * share)
         # A flat sheet turns about axes within it far more readily than about the one square to it.
         torque -= normal * np.sum(torque * normal, axis=1, keepdims=True)
-        kept = np.exp(-HALVING / np.maximum(self.calming.give(moment, rows), np.float32(5e-3)) * share * np.float32(moment.dt))
+        kept = np.exp(-self.decay(self.calming, moment, rows) * np.float32(moment.dt))
         spin = (spin + torque * moment.dt) * as_factor(np.asarray(kept, np.float64))
         moment.column("spin")[rows] = spin.astype(np.float32)
 

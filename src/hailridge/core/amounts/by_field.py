@@ -2,17 +2,14 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Literal
 
-import numpy as np
-
-from hailridge.core.amounts.fixed import extent_of, width_of
+from hailridge.core.amounts.fixed import Mixture
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.kind import Value
-from hailridge.model.parts import Amount
 
 
-class ByField(Amount):
+class ByField(Mixture):
     """A value that follows a field."""
 
     title: ClassVar[str] = "by a field"
@@ -26,12 +23,4 @@ class ByField(Amount):
     high: Value = fields.value(1.0, label="Inside")
 
     def give(self, moment: Moment, rows: Rows) -> Any:
-        share = moment.field_of(self.field, rows)
-        low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
-        return low + (high - low) * (share[:, None] if self.width() == 3 else share)
-
-    def extent(self) -> tuple[float, float]:
-        return extent_of(*self.all_values("low"), *self.all_values("high"))
-
-    def width(self) -> int:
-        return max(width_of(self.low), width_of(self.high))
+        return self.mixed(moment.field_of(self.field, rows))

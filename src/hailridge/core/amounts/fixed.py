@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 
@@ -30,6 +30,25 @@ class Fixed(Amount):
 
     def width(self) -> int:
         return width_of(self.value)
+
+
+class Mixture(Amount):
+    """What amounts share that mix a `low` and a `high` value."""
+
+    if TYPE_CHECKING:
+        low: Value
+        high: Value
+
+    def mixed(self, share: Any) -> Any:
+        """`low` where the share (k,) is 0, `high` where it is 1, in between a mixture."""
+        low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
+        return low + (high - low) * (share[:, None] if self.width() == 3 else share)
+
+    def extent(self) -> tuple[float, float]:
+        return extent_of(*self.all_values("low"), *self.all_values("high"))
+
+    def width(self) -> int:
+        return max(width_of(self.low), width_of(self.high))
 
 
 def extent_of(*values: Value) -> tuple[float, float]:

@@ -4,15 +4,15 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.amounts.fixed import extent_of, width_of
+from hailridge.core.amounts.fixed import Mixture
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.kind import Value
-from hailridge.model.parts import Amount, Quantity
+from hailridge.model.parts import Quantity
 
 
-class Mapped(Amount):
+class Mapped(Mixture):
     """A value that follows a quantity, between two ends."""
 
     title: ClassVar[str] = "mapped from a quantity"
@@ -33,13 +33,4 @@ class Mapped(Amount):
         read = np.asarray(self.quantity.read(moment, rows), np.float32)
         width = self.end - self.start
         share = np.clip((read - np.float32(self.start)) / np.float32(width), 0, 1) if width else (read >= self.end).astype(np.float32)
-        low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
-        if self.width() == 3:
-            share = share[:, None]
-        return low + (high - low) * share
-
-    def extent(self) -> tuple[float, float]:
-        return extent_of(*self.all_values("low"), *self.all_values("high"))
-
-    def width(self) -> int:
-        return max(width_of(self.low), width_of(self.high))
+        return self.mixed(share)

@@ -4,17 +4,16 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.amounts.fixed import extent_of, width_of
+from hailridge.core.amounts.fixed import Mixture
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Value
-from hailridge.model.parts import Amount
 
 
-class Noisy(Amount):
+class Noisy(Mixture):
     """A value that wanders between two ends with place and time."""
 
     title: ClassVar[str] = "noise"
@@ -34,14 +33,7 @@ class Noisy(Amount):
 
     def give(self, moment: Moment, rows: Rows) -> Any:
         share = noise_share(moment.column("position")[rows], self.size, self.change * moment.time, self.item ^ moment.scene.seed)
-        low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
-        return low + (high - low) * (share[:, None] if self.width() == 3 else share)
-
-    def extent(self) -> tuple[float, float]:
-        return extent_of(*self.all_values("low"), *self.all_values("high"))
-
-    def width(self) -> int:
-        return max(width_of(self.low), width_of(self.high))
+        return self.mixed(share)
 
 
 def noise_share(places: Any, size: float, drift: float, salt: int) -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 
@@ -21,7 +21,21 @@ def seed_field() -> Any:
     return fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
 
-class AlongNormal(Direction):
+class InCone(Direction):
+    """What directions share that scatter within a cone around an axis."""
+
+    if TYPE_CHECKING:
+        cone: float
+
+    def axes(self, moment: Moment, birth: Birth) -> Any:
+        """The middle of each newborn's cone: unit vectors (k, 3) float32."""
+        raise NotImplementedError
+
+    def aim(self, moment: Moment, birth: Birth) -> Any:
+        return scattered(self.axes(moment, birth), self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+
+
+class AlongNormal(InCone):
     title: ClassVar[str] = "off the surface"
     sentence: ClassVar[str] = "off the surface[, within {cone}]"
     help: ClassVar[str] = "Straight away from the surface, or within a cone around that. Off a path: square to it, any way round."
@@ -30,11 +44,11 @@ class AlongNormal(Direction):
     cone: float = fields.number(0.0, **CONE)
     seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, birth: Birth) -> Any:
-        return scattered(birth.normals, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+    def axes(self, moment: Moment, birth: Birth) -> Any:
+        return birth.normals
 
 
-class AlongAxis(Direction):
+class AlongAxis(InCone):
     title: ClassVar[str] = "in a direction"
     sentence: ClassVar[str] = "toward {axis}[, within {cone}]"
     help: ClassVar[str] = "The same way for all, or within a cone around it. Only the direction of the three numbers counts, not their size."
@@ -44,12 +58,11 @@ class AlongAxis(Direction):
     cone: float = fields.number(0.0, **CONE)
     seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, birth: Birth) -> Any:
-        axes = np.tile(unit_vector(self.axis), (len(birth.keys), 1))
-        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+    def axes(self, moment: Moment, birth: Birth) -> Any:
+        return np.tile(unit_vector(self.axis), (len(birth.keys), 1))
 
 
-class AtTarget(Direction):
+class AtTarget(InCone):
     title: ClassVar[str] = "at a target"
     sentence: ClassVar[str] = "at {shape}[, within {cone}]"
     help: ClassVar[str] = "Toward the nearest place of another shape, wherever it is at that moment: move the target and everything aims anew."
@@ -59,14 +72,13 @@ class AtTarget(Direction):
     cone: float = fields.number(0.0, **CONE)
     seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, birth: Birth) -> Any:
+    def axes(self, moment: Moment, birth: Birth) -> Any:
         nearest, distances = moment.scene.pose(self.shape).closest(birth.places)
         away = (nearest - birth.places) / np.maximum(distances, 1e-12)[:, None]
-        axes = np.where(distances[:, None] > 1e-9, away, birth.normals).astype(np.float32)
-        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+        return np.where(distances[:, None] > 1e-9, away, birth.normals).astype(np.float32)
 
 
-class FromCentre(Direction):
+class FromCentre(InCone):
     title: ClassVar[str] = "from the shape's centre"
     sentence: ClassVar[str] = "away from the centre[, within {cone}]"
     help: ClassVar[str] = "Away from where the shape stands: a burst from one place, whatever the surface."
@@ -75,11 +87,8 @@ class FromCentre(Direction):
     cone: float = fields.number(0.0, **CONE)
     seed: ItemSeed = seed_field()
 
-    def aim(self, moment: Moment, birth: Birth) -> Any:
-        away = birth.places - moment.scene.frame(birth.shape).translation.astype(np.float32)
-        far = np.linalg.norm(away, axis=1, keepdims=True)
-        axes = np.where(far > 1e-9, away / np.maximum(far, 1e-9), birth.normals).astype(np.float32)
-        return scattered(axes, self.cone, uniforms(birth.keys, self.item, 0, moment.scene.seed))
+    def axes(self, moment: Moment, birth: Birth) -> Any:
+        return unit_vectors(birth.places - moment.scene.frame(birth.shape).translation.astype(np.float32), birth.normals)
 
 
 class AnyWay(Direction):
@@ -99,6 +108,12 @@ def unit_vector(given: Any) -> Any:
     axis = np.asarray(given, np.float64)
     size = np.linalg.norm(axis)
     return (axis / size if size > 0 else np.array([0.0, 1.0, 0.0])).astype(np.float32)
+
+
+def unit_vectors(given: Any, otherwise: Any) -> Any:
+    """Directions (k, 3) of length one; `otherwise` where there is none."""
+    size = np.linalg.norm(given, axis=1, keepdims=True)
+    return np.where(size > 1e-9, given / np.maximum(size, 1e-9), otherwise).astype(np.float32)
 
 
 def scattered(axes: Any, degrees: float, u: Any) -> Any:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,7 +72,28 @@ class Rate(Emission):
         return self.start
 
 
-class Burst(Emission):
+class AtOnce(Emission):
+    """What timings share that give all their births at one moment."""
+
+    if TYPE_CHECKING:
+        time: float
+
+    def number(self, span: Span) -> int:
+        """How many are born then."""
+        raise NotImplementedError
+
+    def before(self, span: Span, time: float) -> int:
+        return self.number(span) if time > span.since(self.time) else 0
+
+    def births(self, span: Span) -> Times:
+        when = np.array([span.since(self.time)])
+        return np.repeat(when, self.number(span) if span.due(when)[0] else 0)
+
+    def begins(self) -> float:
+        return self.time
+
+
+class Burst(AtOnce):
     title: ClassVar[str] = "in one burst"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{count} at once, at {time}"
@@ -82,18 +103,11 @@ class Burst(Emission):
     count: int = count_field()
     time: float = time_field(0.0, "At", low=0)
 
-    def before(self, span: Span, time: float) -> int:
-        return self.count if time > span.since(self.time) else 0
-
-    def births(self, span: Span) -> Times:
-        times = np.full(self.count, span.since(self.time))
-        return times[span.due(times)]
-
-    def begins(self) -> float:
-        return self.time
+    def number(self, span: Span) -> int:
+        return self.count
 
 
-class One(Emission):
+class One(AtOnce):
     title: ClassVar[str] = "exactly one"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "exactly one, at {time}"
@@ -102,15 +116,8 @@ class One(Emission):
     kind: Literal["one"] = "one"
     time: float = time_field(0.0, "At", low=0)
 
-    def before(self, span: Span, time: float) -> int:
-        return 1 if time > span.since(self.time) else 0
-
-    def births(self, span: Span) -> Times:
-        times = np.array([span.since(self.time)])
-        return times[span.due(times)]
-
-    def begins(self) -> float:
-        return self.time
+    def number(self, span: Span) -> int:
+        return 1
 
 
 class Pulses(Emission):
@@ -145,7 +152,7 @@ class Pulses(Emission):
         return self.start
 
 
-class Fill(Emission):
+class Fill(AtOnce):
     title: ClassVar[str] = "one at every place"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "one at every place, at {time}"
@@ -154,12 +161,5 @@ class Fill(Emission):
     kind: Literal["fill"] = "fill"
     time: float = time_field(0.0, "At", low=0)
 
-    def before(self, span: Span, time: float) -> int:
-        return (span.places() or 0) if time > span.since(self.time) else 0
-
-    def births(self, span: Span) -> Times:
-        when = np.array([span.since(self.time)])
-        return np.repeat(when, span.places() or 0) if span.due(when)[0] else np.empty(0)
-
-    def begins(self) -> float:
-        return self.time
+    def number(self, span: Span) -> int:
+        return span.places() or 0

@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.births.directions import seed_field, unit_vector
+from hailridge.core.births.directions import seed_field, unit_vector, unit_vectors
 from hailridge.core.births.span import Birth
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import about_axis, align, any_orientations, product, upright
@@ -71,9 +71,7 @@ class OntoMotion(Facing):
     angle: Amount = fields.amount(0.0, unit="deg", low=-1e5, high=1e5, soft=(-180, 180), label="Turned about it")
 
     def turn(self, moment: Moment, birth: Birth) -> Any:
-        velocity = moment.column("velocity")[birth.rows]
-        size = np.linalg.norm(velocity, axis=1, keepdims=True)
-        ways = np.where(size > 1e-9, velocity / np.maximum(size, 1e-9), birth.normals).astype(np.float32)
+        ways = unit_vectors(moment.column("velocity")[birth.rows], birth.normals)
         return _onto(moment, birth, self.own, self.angle, ways)
 
 

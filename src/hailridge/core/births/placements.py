@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.births.directions import seed_field
+from hailridge.core.births.directions import seed_field, unit_vectors
 from hailridge.core.births.lattices import (
     LatticeTooFine,
     inside_points,
@@ -23,6 +23,8 @@ from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Placement
 
 Ordinals = NDArray[np.int64]
+
+NO_INSIDE = "a source's shape has no inside to be born in; its surface is used. Choose a closed shape, or 'on the surface'."
 
 ORDERS = {"in_order": "in order", "any": "in any order"}
 
@@ -54,11 +56,11 @@ class Inside(Placement):
 
     def place(self, moment: Moment, geometry: Geometry, keys: Keys, ordinals: Ordinals) -> Any:
         if not geometry.has_inside:
-            moment.find("advice", None, _no_inside(), key=("inside", self.item))
+            moment.find("advice", None, NO_INSIDE, key=("inside", self.item))
             return geometry.on_surface(uniforms(keys, self.item, 0, moment.scene.seed))
         if geometry.ball is not None:
             points = geometry.ball_inside(uniforms(keys, self.item, 0, moment.scene.seed))
-            return points, _away(points, geometry)
+            return points, unit_vectors(points - geometry.ball[0], upward(len(points)))
         points, all_found = inside_points(geometry, keys, self.item, moment.scene.seed)
         if not all_found:
             moment.find("advice", None, "a source's shape is so thin that some of its newborns were put on the surface", key=("thin", self.item))
@@ -109,24 +111,19 @@ class Along(Placement):
 class Listed(Placement):
     """Placements with a list of places, made once for each geometry; births take them in turn, or in any order."""
 
-    kinds_of_order: ClassVar[bool] = True
-
     def listed(self, moment: Moment, geometry: Geometry) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """All places and normals, (m, 3) each."""
         raise NotImplementedError
 
     def _ready(self, moment: Moment, geometry: Geometry) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         kept: dict[Any, Any] = geometry.__dict__.setdefault("listed places", {})
-        # Whatever decides the places is part of the key, so that keyframes on a spacing work.
-        wanted = (type(self).__name__, self.item, self.model_dump_json(), tuple(self.all_numbers()))
+        # Whatever decides the places is part of the key as it is now, so that keyframes on a spacing work.
+        wanted = (self.item, *(getattr(self, name) for name in type(self).model_fields))
         if wanted not in kept:
             kept.clear()
             kept[wanted] = self.listed(moment, geometry)
         found: tuple[NDArray[np.float32], NDArray[np.float32]] = kept[wanted]
         return found
-
-    def all_numbers(self) -> list[float]:
-        return [float(getattr(self, name)) for name in self.tracks]
 
     def place(self, moment: Moment, geometry: Geometry, keys: Keys, ordinals: Ordinals) -> Any:
         places, normals = self._ready(moment, geometry)
@@ -213,14 +210,3 @@ class Apart(Listed):
         except LatticeTooFine as error:
             moment.find("warning", None, str(error), key=("apart", self.item))
             return np.empty((0, 3), np.float32), np.empty((0, 3), np.float32)
-
-
-def _no_inside() -> str:
-    return "a source's shape has no inside to be born in; its surface is used. Choose a closed shape, or 'on the surface'."
-
-
-def _away(points: Any, geometry: Geometry) -> Any:
-    assert geometry.ball is not None
-    away = points - geometry.ball[0]
-    far = np.linalg.norm(away, axis=1, keepdims=True)
-    return np.where(far > 1e-9, away / np.maximum(far, 1e-9), [[0, 1, 0]]).astype(np.float32)

@@ -15,7 +15,6 @@ from hailridge.core.assets import Assets
 from hailridge.core.engine.birth import children_appear, run_sources
 from hailridge.core.engine.contact import Obstacles, catch_strays, move_and_touch, run_contact_rules
 from hailridge.core.engine.rules import Tally, run_step_rules, run_triggered
-from hailridge.core.engine.timeline import Timeline
 from hailridge.core.events import MOST_EVENTS, EventLog, Happening
 from hailridge.core.moment import Buffers, Finding, Moment
 from hailridge.core.particles import Array, Particles
@@ -94,7 +93,7 @@ class Simulation:
         self.tally = Tally(len(effect.rules))
         self.obstacles = Obstacles(self.moment)
         self.clocking = Clocking()
-        self.timeline = Timeline(effect.clock)
+        self.timeline = self.scene.timeline
         self.frame = -1
         self._births = 0
         self._deaths = 0
@@ -162,7 +161,7 @@ class Simulation:
         """
         end = self.timeline.time_of(self.frame)
         since = self.timeline.time_of(self.frame - 1) if self.frame else -np.inf
-        beginning, log = self.scene.beginning, self.moment.log
+        beginning, log = self.timeline.beginning, self.moment.log
         self.moment = Moment(self.scene, Particles(self.scene.columns), self.frame)
         self.moment.log = EventLog(log.limit)
         self.tally.clear()
@@ -191,7 +190,6 @@ class Simulation:
         moment.time, moment.dt = start, end - start
         clocking.start()
         self.scene.step_to(start, end)
-        self.scene.at_end = False
         before = moment.particles.next_id
         spans = run_sources(moment, first)
         moment.buffers = Buffers()
@@ -203,6 +201,7 @@ class Simulation:
             children_appear(moment)
         clocking.lap("rules")
         moment.time = end
+        # From here on shapes are read where they are at the end of the step.
         self.scene.at_end = True
         settled = moment.count
         if moment.count and not first:

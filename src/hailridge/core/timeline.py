@@ -21,6 +21,9 @@ class Timeline:
         curve = clock.tracks.get("effect_time") if clock.time_from == "curve" else None
         self.curve = None if curve is None else ReadyCurve(curve)
         self.beginning = -clock.pre_roll
+        """When the effect begins: before 0 with a pre-roll."""
+        self.ending = clock.duration if curve is None else curve.extent()[1]
+        """The latest time that the effect reaches."""
 
     def time_of(self, frame: float) -> float:
         """The effect's time that a frame of the clock shows."""
