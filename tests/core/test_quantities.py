@@ -84,6 +84,14 @@ class KnownState(unittest.TestCase):
             ("attribute", {"attribute": "velocity"}, [5, 2, 0]),
             ("attribute", {"attribute": "color"}, [1, 0, 0.2126]),
             ("birth_order", {}, [0, 1, 2]),
+            ("number", {}, [0, 1, 2]),
+            # The second and third are √(4 + 2.25) = 2.5 m apart, the first more than 4.9 m from both.
+            ("neighbours", {"distance": 2.6}, [0, 1, 1]),
+            ("neighbours", {"distance": 2.4}, [0, 0, 0]),
+            ("neighbours", {"distance": 9.0, "who": ["b"]}, [2, 1, 1]),
+            ("touching_group", {"gap": 2.45}, [False, True, True]),
+            ("touching_group", {"gap": 2.35}, [False, False, False]),
+            ("touching_group", {"gap": 9.0, "who": ["a"]}, [False, True, True]),
             ("time", {}, [1, 1, 1]),
             ("population", {"group": "b"}, [2, 2, 2]),
             ("inside", {"shape": "ball"}, [False, False, False]),
@@ -94,7 +102,7 @@ class KnownState(unittest.TestCase):
         for kind, fields, values in expected:
             with self.subTest(kind=kind, **fields):
                 np.testing.assert_allclose(self.read(kind, **fields), values, atol=1e-5)
-        tested = {kind for kind, _, _ in expected} | {"since_contact", "own_random"}
+        tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random"}
         self.assertEqual(tested, set(kinds("quantity")), "a quantity is not tested here")
 
     def test_time_since_contact(self) -> None:

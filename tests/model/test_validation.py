@@ -19,9 +19,11 @@ from tests.support import compare, document, rule
 
 def refused(raw: Any) -> str:
     try:
-        read_effect(raw)
+        problems = read_effect(raw).problems
     except DocumentError as error:
         return str(error)
+    if problems:
+        return "left out: " + "; ".join(map(str, problems))
     raise AssertionError("the document was accepted")
 
 
@@ -102,10 +104,11 @@ class Refusals(unittest.TestCase):
 
     def test_all_problems_are_told_at_once(self) -> None:
         raw = document(rule({"kind": "bounce", "shape": "x"}, {"kind": "bounce", "shape": "y"}))
-        with self.assertRaises(DocumentError) as caught:
-            read_effect(raw)
-        self.assertEqual(len(caught.exception.problems), 2)
-        self.assertEqual(caught.exception.problems[1].path, ("rules", 0, "actions", 1, "shape"))
+        problems = read_effect(raw).problems
+        self.assertEqual(
+            [problem.path for problem in problems],
+            [("rules", 0, "actions", 0, "shape"), ("rules", 0, "actions", 1, "shape")],
+        )
 
     @settings(max_examples=150, deadline=None, derandomize=True)
     @given(

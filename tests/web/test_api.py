@@ -110,10 +110,17 @@ class Effects(ApiCase):
     def test_bad_documents_are_refused_with_their_place(self) -> None:
         effect = self.made(document())
         bad = document(rule({"kind": "bounce", "shape": "gone"}, label="Solid"))
+        # A broken rule is kept as it was typed, and told with its place.
+        (advisory, *_others) = self.client.post("/api/effects/check", json=bad).json()
+        self.assertEqual(
+            (advisory["level"], advisory["item"]), ("error", ["rules", 0, "actions", 0, "shape"])
+        )
+        self.assertIn("rule 1 'Solid'", advisory["text"])
+        bad = document(source={"shape": "gone"})
         answer = self.client.put(f"/api/effects/{effect}", json={"revision": 1, "document": bad})
         self.assertEqual(answer.status_code, 422)
-        self.assertEqual(answer.json()["problems"][0]["path"], ["rules", 0, "actions", 0, "shape"])
-        self.assertIn("rule 1 'Solid'", answer.json()["detail"])
+        self.assertEqual(answer.json()["problems"][0]["path"], ["sources", 0, "shape"])
+        self.assertIn("source 1 'Source'", answer.json()["detail"])
         nan = self.client.put(
             f"/api/effects/{effect}",
             content='{"revision": 1, "document": {"clock": {"duration": NaN}}}',

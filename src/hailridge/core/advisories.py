@@ -3,42 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
 from typing import Any
 
 from hailridge.core.actions.change import Add, Multiply
-from hailridge.core.actions.population import Remove, Spawn
+from hailridge.core.actions.population import Spawn
+from hailridge.core.advisory import Advisory, Path
 from hailridge.core.amounts.curve import OverCurve
 from hailridge.core.amounts.spread import Spread
 from hailridge.core.births.emissions import Fill
 from hailridge.core.births.placements import Along, Listed
 from hailridge.core.looks.particles import Dots
+from hailridge.core.order import order_advisories
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.fields import ui_of
 from hailridge.model.kind import Part, parts_of
-
-Path = list[str | int]
-
-
-@dataclass(frozen=True)
-class Advisory:
-    """`level` is error, warning or advice; `item` the path of what it is about; `fix` a change as {path, value, label}."""
-
-    level: str
-    item: Path
-    text: str
-    fix: dict[str, Any] | None = None
-
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
 
 
 def advise(effect: Effect) -> list[Advisory]:
     """All advisories that the document alone gives."""
     return [
-        *_nothing_to_see(effect), *_unused(effect), *_order(effect), *_amounts(effect), *_growth(effect), *_times(effect), *_places(effect),
-        *_read_once(effect),
+        *_left_out(effect), *_nothing_to_see(effect), *_unused(effect), *order_advisories(effect), *_amounts(effect), *_growth(effect),
+        *_times(effect), *_places(effect), *_read_once(effect),
     ]  # fmt: skip
+
+
+def _left_out(effect: Effect) -> Iterator[Advisory]:
+    """What is wrong with a rule, field or look: the run goes on without it."""
+    for problem in effect.problems:
+        yield Advisory("error", list(problem.path), f"{problem}. The run goes on without it.")
 
 
 def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
@@ -166,22 +158,6 @@ def _as_a_rule(effect: Effect, index: int, name: str, amount: OverCurve) -> dict
     document["rules"].insert(0, rule)
     source[name] = {"kind": "fixed", "value": amount.curve.keys[0].value}
     return document
-
-
-def _order(effect: Effect) -> Iterator[Advisory]:
-    """A rule below one that removes everybody it concerns is never reached."""
-    removed_by: dict[str, str] = {}
-    for index, rule in enumerate(effect.rules):
-        if not rule.enabled:
-            continue
-        who = rule.who or [group.id for group in effect.groups]
-        starved = [group for group in who if group in removed_by]
-        if who and len(starved) == len(who) and rule.trigger in ("each", "once", "becomes", "stops"):
-            yield Advisory("warning", ["rules", index], f"Rule {index + 1} is never reached: {removed_by[starved[0]]} removes everybody first.")
-        if rule.condition is None and rule.trigger == "each" and any(isinstance(action, Remove) for action in rule.actions):
-            removed_by |= dict.fromkeys(who, f"rule {index + 1}")
-        if not rule.actions and not rule.otherwise:
-            yield Advisory("advice", ["rules", index], f"Rule {index + 1} does nothing yet: choose what it should do.")
 
 
 def _amounts(effect: Effect) -> Iterator[Advisory]:

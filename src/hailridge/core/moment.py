@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.events import EventLog, Happening
+from hailridge.core.neighbours import Neighbours
 from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
 from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene
@@ -82,6 +83,9 @@ class Moment:
         self._pile_pool: dict[str, Array] = {}
         self._field_values: dict[str, tuple[Any, Array]] = {}
         self._moved = 0
+        self._regrouped = 0
+        self._neighbours = Neighbours()
+        self._stood: tuple[Any, Array] | None = None
 
     # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -103,17 +107,40 @@ class Moment:
             return np.degrees(self.column("spin")[rows]) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
         return self.column(attribute if attribute in BUILT_IN else f"own {attribute}")[rows]
 
-    def field_value(self, field: str, places: Array) -> Array:
-        """A field at places (k, 3): (k,) float32, 0–1."""
-        return np.asarray(self.scene.fields[field].strength(self.scene, places, self.time), np.float32)
-
     def field_of(self, field: str, rows: Rows) -> Array:
         """A field where particles are: (k,) float32, 0–1. It is asked for once a step, as long as nobody puts particles elsewhere."""
         known = self._field_values.get(field)
         now = (self.step, self.time, self.count, self._moved)
         if known is None or known[0] != now:
-            known = self._field_values[field] = (now, self.field_value(field, self.column("position")))
+            known = self._field_values[field] = (now, self.scene.field_strength(field, self.column("position"), self.time))
         return known[1][rows]
+
+    def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
+        """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
+
+        Places are those of the start of the step, groups the present ones. With `touching`, the radii of both are added to the reach.
+        """
+        reach = np.asarray(reach, np.float32)
+        radii = self.column("radius")
+        if touching:
+            reach = reach + radii[rows]
+        widest = float(reach.max(initial=0.0)) + (float(radii.max(initial=0.0)) if touching else 0.0)
+        members = self.scene.members(groups)
+        marked = None if members.all() else members[self.column("group")]
+        if self.any_doomed and len(self.doomed) == self.count:
+            marked = ~self.doomed if marked is None else marked & ~self.doomed
+        places = self._places()
+        stamp = (self.step, self.scene.at_end, self.time, self.count, self._regrouped)
+        grid, targets = self._neighbours.among(stamp, (tuple(groups), touching), widest, places, marked)
+        own = np.full(self.count, -1, np.int64)
+        own[targets] = targets
+        return grid.count(places[rows], reach, radii[targets] if touching else None, own[rows])
+
+    def _places(self) -> Array:
+        """Where everybody was at the start of the step, whoever has been put elsewhere since."""
+        if self._stood is not None and self._stood[0] == (self.step, self.scene.at_end, self.count):
+            return self._stood[1]
+        return self.column("position")
 
     def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
         """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
@@ -133,7 +160,10 @@ class Moment:
             old = self.read_attribute(attribute, rows)
             values = np.where(np.isfinite(values), values, old).astype(np.float32)
         info = BUILT_IN.get(attribute)
-        self._moved += attribute == "position"
+        if attribute == "position":
+            self._moved += 1
+            if self._stood is None or self._stood[0] != (self.step, self.scene.at_end, self.count):
+                self._stood = ((self.step, self.scene.at_end, self.count), self.column("position").copy())
         if info is not None and info.low is not None:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":
@@ -155,7 +185,10 @@ class Moment:
         if len(indices) == 0:
             return
         self.log.add(Happening.MOVE, self, indices, self.actor, previous=present[indices], present=target)
+        if self.particles.has("came_from"):
+            self.column("came_from")[indices] = present[indices]
         present[indices] = target
+        self._regrouped += 1
         self.column("entered")[indices] = self.time
         for ready in self.scene.rules:
             if not ready.members[target]:
@@ -166,6 +199,7 @@ class Moment:
         if number_of(rows):
             self.doomed[rows] = True
             self.any_doomed = True
+            self._regrouped += 1
 
     def pile(self, name: str) -> Array:
         """The pile of one kind of push (`PILES`), a row for each particle, zeroed at the first use in a step."""

@@ -54,9 +54,9 @@ def layers(moment: Moment) -> list[Layer]:
     scene, out = moment.scene, []
     groups = moment.column("group")
     seen = np.zeros(max(1, len(scene.group_index)), np.bool_)
-    for look in scene.effect.looks:
+    for index, look in enumerate(scene.effect.looks):
         entry: Any = look
-        if not entry.enabled:
+        if not scene.effect.works("looks", index):
             continue
         members = scene.members(entry.who)
         seen |= members

@@ -44,8 +44,9 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "orientation": ("f4", 4, (0.0, 0.0, 0.0, 1.0)),
     "spin": ("f4", 3, 0.0),
     "birthplace": ("f4", 3, 0.0),
+    "came_from": ("i2", 1, -1),
 }
-"""State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), and where a particle was born."""
+"""State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before."""
 
 
 class Particles:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from hailridge.core.assets import Assets
 from hailridge.core.bodies import Bodies, Pose
 from hailridge.core.curves import ReadyCurve
-from hailridge.core.particles import OPTIONAL_COLUMNS, ColumnSpec
+from hailridge.core.particles import FOREVER_AGO, OPTIONAL_COLUMNS, ColumnSpec
 from hailridge.core.randomness import item_number
 from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
@@ -34,6 +34,10 @@ class ReadyRule:
     actions: list[Action] = field(default_factory=list)
     otherwise: list[Action] = field(default_factory=list)
     contacts: list[Action] = field(default_factory=list)
+    off: str = ""
+    """The column that says for whom it is switched off; empty where nothing ever switches it."""
+    acted: str = ""
+    """The column that keeps when it last acted; empty where nobody asks."""
 
     @property
     def only_solid(self) -> bool:
@@ -66,12 +70,16 @@ class Scene:
         self.group_index = {group.id: index for index, group in enumerate(effect.groups)}
         self.shape_index: dict[str, int] = {shape.id: index for index, shape in enumerate(effect.shapes)}  # type: ignore[attr-defined]
         self.attributes: dict[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
-        self.fields: dict[str, Any] = {field.id: field for field in effect.fields}  # type: ignore[attr-defined]
+        self.fields: dict[str, Any] = {
+            field.id: field for index, field in enumerate(effect.fields) if effect.works("fields", index)  # type: ignore[attr-defined]
+        }
         self.dials = {dial.id: dial for dial in effect.dials}
         _set(self.shape_tracks, 0.0)
         self.bodies = Bodies(effect, assets)
         self.missing = [body.shape.label for body in self.bodies.list if body.missing]
-        self.rules = [self._ready(index, rule) for index, rule in enumerate(effect.rules) if rule.enabled]
+        self._switched = {part.rule for _path, part in parts_of(effect) if getattr(part, "kind", "") == "switch"}  # type: ignore[attr-defined]
+        self._watched = {part.rule for _path, part in parts_of(effect) if getattr(part, "kind", "") == "since_rule"}  # type: ignore[attr-defined]
+        self.rules = [self._ready(index, rule) for index, rule in enumerate(effect.rules) if effect.works("rules", index)]
         self.at_end = False
         self._time: float | None = None
         self.look_at(0.0)
@@ -134,6 +142,12 @@ class Scene:
         body = self.bodies.by_id[shape]
         return body.end if self.at_end else body.start
 
+    def field_strength(self, field: str, points: NDArray[Any], time: float) -> NDArray[np.float32]:
+        """A field at places (k, 3): (k,) float32, 0–1. One that is left out is 0 everywhere."""
+        if field not in self.fields:
+            return np.zeros(len(points), np.float32)
+        return np.asarray(self.fields[field].strength(self, points, time), np.float32)
+
     def velocity_at(self, shape: str, points: NDArray[np.float64]) -> NDArray[np.float32]:
         """How fast places (n, 3) of a shape move at the beginning of the effect, when there is no step yet to tell: (n, 3) m/s."""
         present = self.bodies.by_id[shape].end.transform
@@ -152,6 +166,10 @@ class Scene:
         for action in rule.actions:
             (ready.contacts if action.phase == "contact" else ready.actions).append(action)
         ready.otherwise = list(rule.otherwise)
+        if rule.waits or rule.id in self._switched:
+            ready.off = f"off {rule.id}"
+        if rule.id in self._watched:
+            ready.acted = f"acted {rule.id}"
         return ready
 
     def members(self, groups: list[str]) -> NDArray[np.bool_]:
@@ -181,6 +199,10 @@ class Scene:
             extra[ready.held] = ("u1", 1, 0)
             if ready.rule.trigger == "once":
                 extra[ready.fired] = ("u1", 1, 0)
+            if ready.off:
+                extra[ready.off] = ("u1", 1, int(ready.rule.waits))
+            if ready.acted:
+                extra[ready.acted] = ("f4", 1, float(FOREVER_AGO))
             for action in (*ready.actions, *ready.otherwise):
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
@@ -209,7 +231,8 @@ class Scene:
 
 def drifts(effect: Effect) -> bool:
     """Whether some action of the effect moves particles without history."""
-    return any(getattr(action, "without_history", False) for rule in effect.rules for action in rule.actions)
+    rules = (rule for index, rule in enumerate(effect.rules) if effect.works("rules", index))
+    return any(getattr(action, "without_history", False) for rule in rules for action in rule.actions)
 
 
 def _set(tracks: list[tuple[Part, str, ReadyCurve]], time: float) -> None:

@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, curves, motion, noise, philox, tree
+from hailridge.core.kernels import contact, curves, motion, neighbours, noise, philox, tree
 from hailridge.core.kernels.compiling import KERNELS
 
-MODULES = (contact, curves, motion, noise, philox, tree)
+MODULES = (contact, curves, motion, neighbours, noise, philox, tree)
 """Every module with kernels; importing it is what registers them."""
 
 
@@ -25,11 +25,15 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     triangles = np.zeros((1, 13))
     table = np.zeros((1, 5))
     varied = np.zeros((1, 1), np.float32)
+    nine, whole = np.zeros((1, 9), np.int64), np.zeros(1, np.int64)
+    neighbours.starts_of(whole, whole.copy(), whole)
     return {
+        "_count": (nine, nine, np.zeros(2, np.int64), whole, points, one, points, one, whole, np.zeros(1, np.int32)),
         "_uniforms": (keys, word, word, word, np.empty((1, 4), np.float32)),
         "_descend": (keys, keys.copy(), word, word, word, np.empty(1, np.uint64)),
         "_words": (np.zeros((1, 4), np.uint64), np.zeros((1, 2), np.uint64), np.empty((1, 4), np.uint64)),
         "_noise": (points, np.uint32(0), np.empty((1, 4), np.float32)),
+        "_cells": (points, np.uint32(0), one.copy()),
         "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),
         "_move": (three.copy(), three, one, three, one, four, one, one, three.copy(), three.copy()),
         "_turn": (four.copy(), three, one),

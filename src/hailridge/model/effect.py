@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
 from hailridge.model.kind import Identifier, Label, Part, Value
@@ -167,6 +167,10 @@ class Rule(Part):
     id: Identifier
     label: Annotated[str, Field(max_length=80)] = ""
     enabled: bool = True
+    waits: bool = fields.flag(
+        False, label="Begins", yes="waits until switched on", no="on from birth",
+        help="A rule that waits does nothing for a particle until an action *switch a rule* has switched it on for that particle.",
+    )  # fmt: skip
     who: list[str] = fields.reference("group", label="Who", many="Everyone", help="Groups include the groups within them.")
     trigger: Trigger = fields.choice("each", TRIGGER_WORDS, label="When")
     condition: Condition | None = fields.slot("condition", None, label="Condition", optional="always")
@@ -191,3 +195,19 @@ class Effect(Part):
     sources: list[Source] = Field(default_factory=list, max_length=64)
     rules: list[Rule] = Field(default_factory=list, max_length=200)
     looks: list[Look] = Field(default_factory=list, max_length=64)
+    _problems: list[Any] = PrivateAttr(default_factory=list)
+    _left_out: set[tuple[str, int]] = PrivateAttr(default_factory=set)
+
+    @property
+    def problems(self) -> list[Any]:
+        """What is wrong with rules, fields and looks that the run goes on without (`model.validation.Problem`)."""
+        return self._problems
+
+    def leave_out(self, problems: list[Any]) -> None:
+        """Told once, when the document is read."""
+        self._problems = problems
+        self._left_out = {problem.path[:2] for problem in problems}
+
+    def works(self, collection: str, index: int) -> bool:
+        """Whether an item takes part in the run: switched on, and nothing wrong with it."""
+        return (collection, index) not in self._left_out and bool(getattr(getattr(self, collection)[index], "enabled", True))

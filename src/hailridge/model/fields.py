@@ -70,6 +70,11 @@ def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -
     return _field(default, {"type": "text", "label": label, "help": help}, max_length=longest)
 
 
+def formula(default: str, *, label: str = "", help: str = "") -> Any:
+    """Text in the formula language (`core.expressions`)."""
+    return _field(default, {"type": "formula", "label": label, "help": help}, max_length=2000)
+
+
 def value(default: float | list[float], *, label: str = "") -> Any:
     """A number, a vector or a colour, as the amount around it decides."""
     return _field(default, {"type": "value", "label": label})

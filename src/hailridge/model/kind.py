@@ -94,6 +94,14 @@ class Part(BaseModel):
             return [getattr(self, name)]
         return [*curve.values(), *curve.extent()] if curve.width() == 1 else curve.values()
 
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        """What is wrong with this part in its document, beyond what its fields declare: the field's name and words for an artist."""
+        return iter(())
+
+    def mentions(self, to: str) -> Iterator[tuple[str, str]]:
+        """Ids named elsewhere than in fields that are references, such as in a formula: the field's name and the id."""
+        return iter(())
+
     @model_validator(mode="wrap")
     @classmethod
     def _take_keyframes(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:

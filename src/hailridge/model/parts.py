@@ -19,6 +19,9 @@ class Quantity(Kind):
     unit: ClassVar[str] = ""
     value_type: ClassVar[ValueType] = "number"
     soft: ClassVar[tuple[float, float]] = (0.0, 1.0)
+    low: ClassVar[float | None] = None
+    high: ClassVar[float | None] = None
+    """What it can never be below or above, where there is such a bound: shows conditions that can never hold."""
 
     def read(self, moment: Any, rows: Any) -> Any:
         """Values for `rows`: (k,) float or bool, in the quantity's unit."""

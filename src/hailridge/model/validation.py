@@ -47,8 +47,15 @@ class DocumentError(ValueError):
         super().__init__("; ".join(str(problem) for problem in problems))
 
 
+LEFT_OUT = ("rules", "fields", "looks")
+"""Collections whose items an effect can run without: what is wrong with one of them does not stop the others."""
+
+
 def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
     """Validate a document, migrating older formats.
+
+    A rule, field or look that names what is not there, or whose values make no sense together, stays in the document and is left out of the
+    run: `effect.problems` says which and why. Whatever else is wrong refuses the document.
 
     Raises
     ------
@@ -62,9 +69,42 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
     except ValidationError as error:
         raise DocumentError(_in_words(error, raw)) from None
     problems = list(check(effect))
-    if problems:
+    if any(problem.path[0] not in LEFT_OUT or problem.path[-1] == "id" for problem in problems):
         raise DocumentError(problems)
+    problems += _relying_on_broken(effect, problems)
+    effect.leave_out(problems)
     return effect
+
+
+def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]:
+    """Fields and rules that read a field which is left out, and what reads those again."""
+    raw = effect.model_dump()
+    broken = {problem.path[:2] for problem in problems}
+    labels: dict[str, str] = {field.id: field.label for field in effect.fields}  # type: ignore[attr-defined]
+    found: list[Problem] = []
+    while True:
+        gone = {raw["fields"][path[1]]["id"] for path in broken if path[0] == "fields"}
+        more = []
+        for collection in ("fields", "rules"):
+            for index, item in enumerate(getattr(effect, collection)):
+                place = (collection, index)
+                used = next(((path, name) for path, name in _references(item, "field") if name in gone), None)
+                if place not in broken and used is not None:
+                    more.append(_problem(raw, (*place, *used[0]), f"relies on the field '{labels[used[1]]}', which is left out itself"))
+        if not more:
+            return found
+        found += more
+        broken |= {problem.path[:2] for problem in more}
+
+
+def _references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
+    """Every id of something of kind `to` that a part names, with the path of the field that names it."""
+    for path, part in parts_of(item):
+        for name, field in type(part).model_fields.items():
+            if fields.ui_of(field).get("to") == to:
+                value = getattr(part, name)
+                yield from (((*path, name), one) for one in (value if isinstance(value, list) else [value]) if one is not None)
+        yield from (((*path, name), one) for name, one in part.mentions(to))
 
 
 def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
@@ -104,6 +144,7 @@ def check(effect: Effect) -> Iterator[Problem]:
         "attribute": set(BUILT_IN) | {attribute.id for attribute in effect.attributes},
         "field": {field.id for field in effect.fields},  # type: ignore[attr-defined]
         "dial": {dial.id for dial in effect.dials},
+        "rule": {rule.id for rule in effect.rules},
     }
     for collection in _COLLECTIONS:
         seen: set[str] = set()
@@ -116,19 +157,22 @@ def check(effect: Effect) -> Iterator[Problem]:
             yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
     yield from _group_cycles(effect, raw)
     yield from _shape_cycles(effect, raw)
+    yield from _field_cycles(effect, raw)
     yield from _time_runs_on(effect, raw)
     dials = {dial.id: dial for dial in effect.dials}
     for _path, part in parts_of(effect):
         if hasattr(part, "dial") and hasattr(part, "find"):
             part.find(dials)
     for path, part in parts_of(effect):
-        yield from _check_part(part, path, raw, known)
+        yield from _check_part(part, path, effect, raw, known)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
             yield _problem(raw, (*path, "otherwise"), text)
 
 
-def _check_part(part: Part, path: Path, raw: dict[str, Any], known: dict[str, set[str]]) -> Iterator[Problem]:
+def _check_part(part: Part, path: Path, effect: Effect, raw: dict[str, Any], known: dict[str, set[str]]) -> Iterator[Problem]:
+    for name, text in part.faults(effect):
+        yield _problem(raw, (*path, name), text)
     for name, field in type(part).model_fields.items():
         ui = fields.ui_of(field)
         value = getattr(part, name)
@@ -188,6 +232,28 @@ def _shape_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
         path = getattr(shape, "path", None)
         if path in shapes and getattr(shapes[path], "kind", "") != "path":
             yield _problem(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
+
+
+def _field_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+    """A field cannot be combined with itself, neither directly nor by way of others."""
+    used: dict[str, set[str]] = {}
+    for field in effect.fields:
+        used[field.id] = {name for _path, name in _references(field, "field")}  # type: ignore[attr-defined]
+    for index, (name, direct) in enumerate(used.items()):
+        part = next((path[-1] for path, one in _references(effect.fields[index], "field") if one == name), None)
+        if part is not None:
+            yield _problem(raw, ("fields", index, part), "a field cannot be combined with itself")
+            continue
+        seen, waiting = set(), list(direct)
+        while waiting:
+            current = waiting.pop()
+            if current == name:
+                first = next(path[-1] for path, _one in _references(effect.fields[index], "field"))
+                yield _problem(raw, ("fields", index, first), "fields cannot be made of one another in a circle")
+                break
+            if current not in seen:
+                seen.add(current)
+                waiting += used.get(current, ())
 
 
 def _reaches(shapes: dict[str, Any], start: str, goal: str, names: tuple[str, ...]) -> bool:

@@ -7,19 +7,20 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.actions.weighted import Weighted
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, ColumnSpec, Rows
 from hailridge.core.scene import Scene
 from hailridge.model import fields
-from hailridge.model.parts import Action, Amount
+from hailridge.model.parts import Amount
 
 SETTLED_HALVES = 7.0
 """A springy approach 'over a time' is within one per cent after seven halvings (2⁻⁷ ≈ 0.8 %)."""
 
 
-class Approach(Action):
+class Approach(Weighted):
     title: ClassVar[str] = "approach a value"
-    sentence: ClassVar[str] = "approach {attribute} {amount} {manner} {time}[, springiness {springiness}]"
+    sentence: ClassVar[str] = "approach {attribute} {amount} {manner} {time}[, springiness {springiness}][, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (
         "Moves the attribute toward a value. *Over* a time: evenly, arriving when that time has passed since the rule began to hold. "
@@ -46,17 +47,22 @@ class Approach(Action):
     def act(self, moment: Moment, rows: Rows) -> None:
         present = moment.read_attribute(self.attribute, rows)
         target = np.asarray(self.amount.give(moment, rows), np.float32)
+        # Where a field weakens it, its time passes more slowly.
+        weight = self.share(moment, rows)
+        wide = present.ndim == 2 and np.ndim(weight)
+        pace = np.float32(moment.dt) * (weight[:, None] if wide else weight)
         if self.manner == "half_life" and self.springiness == 0:
-            kept = np.float32(0.5 ** (moment.dt / self.time))
+            kept = (0.5 ** (np.asarray(pace, np.float64) / self.time)).astype(np.float32)
             moment.write_attribute(self.attribute, rows, target + (present - target) * kept)
             return
         elapsed, afresh = self._elapsed(moment, rows)
         if self.springiness > 0:
-            moment.write_attribute(self.attribute, rows, self._spring(moment, rows, present, target, afresh))
+            moment.write_attribute(self.attribute, rows, self._spring(moment, rows, present, target, afresh, pace))
             return
         # Evenly: of the way that is left, this step's part of the time that is left.
         left = np.maximum(np.float32(self.time) - elapsed, 0)
         share = np.where(left > moment.dt * 1.001, moment.dt / np.maximum(left, 1e-9), 1.0).astype(np.float32)
+        share = share * weight
         share = share[:, None] if present.ndim == 2 else share
         moment.write_attribute(self.attribute, rows, present + (target - present) * share)
 
@@ -69,7 +75,7 @@ class Approach(Action):
         worked[rows] = now
         return now - began[rows], afresh
 
-    def _spring(self, moment: Moment, rows: Rows, present: Array, target: Array, afresh: Array) -> Any:
+    def _spring(self, moment: Moment, rows: Rows, present: Array, target: Array, afresh: Array, pace: Any) -> Any:
         """One exact step of a damped oscillator whose envelope halves every half-life (closed form, so any step gives the same curve)."""
         column = moment.column(f"rate {self.item}")
         rate = column[rows].astype(np.float64)
@@ -79,7 +85,8 @@ class Approach(Action):
         ratio = 1.0 - self.springiness
         swing = damping / ratio * math.sqrt(max(1e-12, 1.0 - ratio * ratio))
         away = present.astype(np.float64) - target
-        kept, c, s = math.exp(-damping * moment.dt), math.cos(swing * moment.dt), math.sin(swing * moment.dt)
+        pace = np.asarray(pace, np.float64)
+        kept, c, s = np.exp(-damping * pace), np.cos(swing * pace), np.sin(swing * pace)
         other = (rate + damping * away) / swing
         column[rows] = kept * (rate * c - (swing * away + damping * other) * s)
         return target + kept * (away * c + other * s)

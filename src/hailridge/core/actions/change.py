@@ -6,17 +6,18 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.actions.weighted import Weighted
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
+from hailridge.core.particles import Rows, as_factor
 from hailridge.model import fields
-from hailridge.model.parts import Action, Amount
+from hailridge.model.parts import Amount
 
 PER_WORDS = {"second": "a second", "occasion": "at once"}
 
 
-class Set(Action):
+class Set(Weighted):
     title: ClassVar[str] = "set an attribute"
-    sentence: ClassVar[str] = "set {attribute} to {amount}"
+    sentence: ClassVar[str] = "set {attribute} to {amount}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = "Gives the attribute a value at once, each time that the rule acts."
 
@@ -25,12 +26,17 @@ class Set(Action):
     amount: Amount = fields.amount(1.0, label="To", value_from="attribute")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.write_attribute(self.attribute, rows, self.amount.give(moment, rows))
+        value = np.asarray(self.amount.give(moment, rows), np.float32)
+        if self.where is not None:
+            present = moment.read_attribute(self.attribute, rows)
+            share = self.share(moment, rows)
+            value = present + (value - present) * (share[:, None] if present.ndim == 2 else share)
+        moment.write_attribute(self.attribute, rows, value)
 
 
-class Add(Action):
+class Add(Weighted):
     title: ClassVar[str] = "add to an attribute"
-    sentence: ClassVar[str] = "add {amount} to {attribute} {per}"
+    sentence: ClassVar[str] = "add {amount} to {attribute} {per}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (
         "Adds to what is there. *A second*: spread over time, whatever the steps. *At once*: the whole amount each time that the rule "
@@ -45,12 +51,16 @@ class Add(Action):
     def act(self, moment: Moment, rows: Rows) -> None:
         share = np.float32(moment.dt if self.per == "second" else 1.0)
         present = moment.read_attribute(self.attribute, rows)
-        moment.write_attribute(self.attribute, rows, present + self.amount.give(moment, rows) * share)
+        added = np.asarray(self.amount.give(moment, rows) * share)
+        if self.where is not None:
+            weight = self.share(moment, rows)
+            added = added * (as_factor(weight) if present.ndim == 2 else weight)
+        moment.write_attribute(self.attribute, rows, present + added)
 
 
-class Multiply(Action):
+class Multiply(Weighted):
     title: ClassVar[str] = "multiply an attribute"
-    sentence: ClassVar[str] = "multiply {attribute} by {factor} {per}"
+    sentence: ClassVar[str] = "multiply {attribute} by {factor} {per}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (
         "*A second*: 0.5 leaves half after a second, a quarter after two, whatever the steps. *At once*: each time that the rule acts."
@@ -65,6 +75,9 @@ class Multiply(Action):
         factor = np.asarray(self.factor.give(moment, rows), np.float32)
         if self.per == "second":
             factor = np.sign(factor) * np.abs(factor) ** np.float32(moment.dt)
+        if self.where is not None:
+            # Half of the strength is half of the way from leaving it alone, as a ratio.
+            factor = np.sign(factor) * np.abs(factor) ** self.share(moment, rows)
         present = moment.read_attribute(self.attribute, rows)
         if present.ndim == 2 and factor.ndim == 1:
             factor = factor[:, None]

@@ -27,6 +27,62 @@ class Move(Action):
         moment.move_to_group(rows, self.group)
 
 
+class MoveBack(Action):
+    title: ClassVar[str] = "move back"
+    sentence: ClassVar[str] = "move back to the group it came from"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = "The particle returns to the group that it was in before its latest move; one that has never moved stays where it is."
+    needs: ClassVar[tuple[str, ...]] = ("came_from",)
+
+    kind: Literal["move_back"] = "move_back"
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        indices = as_indices(rows)
+        before = moment.column("came_from")[indices]
+        groups = list(moment.scene.group_index)
+        for target in np.unique(before[before >= 0]):
+            moment.move_to_group(indices[before == target], groups[target])
+
+
+class LiveOn(Action):
+    title: ClassVar[str] = "live on for a time"
+    sentence: ClassVar[str] = "live for {time} from now on, {age}"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = (
+        "A new lease of life: the particle leaves exactly this long from now. *Its age set back*: age begins again at 0, so that curves over "
+        "life run anew; *its age going on* leaves it. Age and lifetime are set together, so there is no order to get wrong."
+    )
+
+    kind: Literal["live_on"] = "live_on"
+    time: Amount = fields.amount(2.0, unit="s", low=0, high=100_000, soft=(0.1, 10), label="For")
+    age: Literal["back", "on"] = fields.choice("back", {"back": "its age set back", "on": "its age going on"}, label="Age")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        left = np.broadcast_to(np.asarray(self.time.give(moment, rows), np.float32), (number_of(rows),))
+        if self.age == "back":
+            moment.write_attribute("age", rows, np.zeros(number_of(rows), np.float32))
+        moment.write_attribute("lifetime", rows, moment.column("age")[rows] + left)
+
+
+class Switch(Action):
+    title: ClassVar[str] = "switch a rule"
+    sentence: ClassVar[str] = "switch {rule} {on} for it"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = (
+        "From now on that rule acts on this particle, or no longer does: a way to switch a force on by an event. A rule set to *waits until "
+        "switched on* begins switched off for everybody."
+    )
+
+    kind: Literal["switch"] = "switch"
+    rule: str = fields.reference("rule", label="Rule")
+    on: bool = fields.flag(True, label="Switch it", yes="on", no="off")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        name = f"off {self.rule}"
+        if moment.particles.has(name):
+            moment.column(name)[rows] = 0 if self.on else 1
+
+
 class Remove(Action):
     title: ClassVar[str] = "remove"
     sentence: ClassVar[str] = "remove it"

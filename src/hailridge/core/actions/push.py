@@ -7,28 +7,21 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.actions.weighted import Weighted
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Rows, as_factor, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
-from hailridge.model.parts import Action, Amount
+from hailridge.model.parts import Amount
 
 HALVING = np.float32(math.log(2.0))
 
 
-class Push(Action):
-    """What all forces share: a field may say where they act, and how much."""
+class Push(Weighted):
+    """What all forces share."""
 
     category: ClassVar[str] = "Push"
-
-    where: str | None = fields.reference("field", label="Where", optional="everywhere", help="A field that weakens it: full where the field is 1.")
-
-    def share(self, moment: Moment, rows: Rows) -> Any:
-        """What the field leaves of it: 1, or (k,)."""
-        if self.where is None:
-            return np.float32(1)
-        return moment.field_of(self.where, rows)
 
     def decay(self, half_life: Amount, moment: Moment, rows: Rows) -> Any:
         """The rate (1/s; 1/m for a distance) that halves something every `half_life`, weakened by the field: one number, or (k,)."""

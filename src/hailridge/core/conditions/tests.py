@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -13,6 +14,11 @@ from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Amount, Condition, Quantity
 
 COMPARISONS = {"above": "passes", "at_least": "is at least", "below": "is under", "at_most": "is at most", "equal": "equals"}
+
+
+def _no_number(quantity: Quantity) -> Iterator[tuple[str, str]]:
+    if quantity.value_type == "flag":
+        yield "quantity", f"'{quantity.title}' is a fact, not a number; use 'something is so' instead of a threshold"
 
 
 class Compare(Condition):
@@ -29,6 +35,9 @@ class Compare(Condition):
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
     comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
     threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from _no_number(self.quantity)
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
         read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
@@ -56,6 +65,9 @@ class Between(Condition):
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
     low: Amount = fields.amount(0.5, label="From", value_from="quantity")
     high: Amount = fields.amount(1.0, label="To", value_from="quantity")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from _no_number(self.quantity)
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
         read = self.quantity.read(moment, rows)

@@ -65,6 +65,9 @@ def concerned(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_] | None 
     if not ready.everyone:
         in_groups = ready.members[moment.column("group")]
         marked = in_groups if marked is None else marked & in_groups
+    if ready.off:
+        switched_on = moment.column(ready.off) == 0
+        marked = switched_on if marked is None else marked & switched_on
     if moment.any_doomed and not doomed_too:
         marked = ~moment.doomed if marked is None else marked & ~moment.doomed
     if marked is None:
@@ -85,6 +88,8 @@ def run_rule(moment: Moment, ready: ReadyRule, rows: Rows, tally: Tally, instant
     passing = rows if holds is None else narrowed(rows, holds)
     acting = passing if instant else _moved_by(moment, ready, rows, holds, passing)
     _act(moment, ready.actions, acting)
+    if ready.acted:
+        moment.column(ready.acted)[acting] = moment.time
     if ready.otherwise and holds is not None:
         _act(moment, ready.otherwise, narrowed(rows, ~holds))
     if instant:

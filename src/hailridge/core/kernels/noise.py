@@ -66,6 +66,26 @@ def _noise(positions: Any, salt: Any, out: Any) -> None:
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = noise_with_slope(positions[i, 0], positions[i, 1], positions[i, 2], salt)
 
 
+def _cells(positions: Any, salt: Any, out: Any) -> None:
+    """How near the nearest of one random place a cell is (Worley 1996): positions (n, 3) float32 in cells, out (n,) float32, 1 at such a place."""
+    for i in parallel_range(positions.shape[0]):
+        x, y, z = positions[i, 0], positions[i, 1], positions[i, 2]
+        cx, cy, cz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
+        nearest = np.float32(9.0)
+        for jx in range(cx - 1, cx + 2):
+            for jy in range(cy - 1, cy + 2):
+                for jz in range(cz - 1, cz + 2):
+                    h = np.uint32(jx) * _P0 ^ np.uint32(jy) * _P1 ^ np.uint32(jz) * _P2 ^ salt * _P3
+                    h = np.uint32(np.uint32(h ^ (h >> np.uint32(16))) * _MIX0)
+                    h = np.uint32(np.uint32(h ^ (h >> np.uint32(15))) * _MIX1)
+                    h = np.uint32(h ^ (h >> np.uint32(16)))
+                    px = np.float32(jx) + np.float32(h & np.uint32(1023)) * np.float32(1 / 1023) - x
+                    py = np.float32(jy) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * np.float32(1 / 1023) - y
+                    pz = np.float32(jz) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * np.float32(1 / 1023) - z
+                    nearest = min(nearest, px * px + py * py + pz * pz)
+        out[i] = np.float32(1.0) - np.sqrt(nearest)
+
+
 BLOCK = 256
 """Particles worked on together: their numbers stay in the nearest cache, and the inner loop is one that compilers vectorise."""
 
@@ -166,4 +186,5 @@ def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: A
 
 
 noise = Kernel(_noise)
+cells = Kernel(_cells, serial_below=2_000)
 curl = Kernel(_curl, serial_below=2_000)

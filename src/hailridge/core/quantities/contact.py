@@ -34,6 +34,7 @@ class ContactCount(Quantity):
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "How many times it has come to touch something. Resting on a surface counts once."
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["contact_count"] = "contact_count"
 
@@ -48,6 +49,7 @@ class ImpactSpeed(Quantity):
     help: ClassVar[str] = "How fast it came straight onto the surface at its latest contact; a grazing touch is slow however fast it flies."
     unit: ClassVar[str] = "m/s"
     soft: ClassVar[tuple[float, float]] = (0.0, 20.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["impact_speed"] = "impact_speed"
 
@@ -62,6 +64,7 @@ class SinceContact(Quantity):
     help: ClassVar[str] = "Time since it last came to touch something; very long for what never has."
     unit: ClassVar[str] = "s"
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["since_contact"] = "since_contact"
 

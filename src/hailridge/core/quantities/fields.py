@@ -15,6 +15,8 @@ class FieldValue(Quantity):
     sentence: ClassVar[str] = "{field}"
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "The field's value, 0 to 1, where the particle is: above 0.5 is halfway in, above 0 anywhere inside."
+    low: ClassVar[float | None] = 0.0
+    high: ClassVar[float | None] = 1.0
 
     kind: Literal["field"] = "field"
     field: str = fields.reference("field", label="Field")

@@ -18,6 +18,8 @@ class OwnRandom(Quantity):
     sentence: ClassVar[str] = "its random number"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "A number from 0 to 1 that the particle keeps for life. Another seed gives another one."
+    low: ClassVar[float | None] = 0.0
+    high: ClassVar[float | None] = 1.0
 
     kind: Literal["own_random"] = "own_random"
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
@@ -27,12 +29,27 @@ class OwnRandom(Quantity):
         return moment.uniforms(rows, 0x0FF1CE + self.seed)[:, 0]
 
 
+class Number(Quantity):
+    title: ClassVar[str] = "its number"
+    sentence: ClassVar[str] = "its number"
+    category: ClassVar[str] = "Identity"
+    help: ClassVar[str] = "0 for the first particle of the effect, 1 for the next, and so on, whatever brought it into being; it never changes."
+    soft: ClassVar[tuple[float, float]] = (0.0, 1000.0)
+    low: ClassVar[float | None] = 0.0
+
+    kind: Literal["number"] = "number"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.column("id")[rows].astype(np.float32)
+
+
 class BirthOrder(Quantity):
     title: ClassVar[str] = "order of birth"
     sentence: ClassVar[str] = "order of birth"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "0 for the first particle of its source, or the first child of its litter, 1 for the next, and so on."
     soft: ClassVar[tuple[float, float]] = (0.0, 1000.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["birth_order"] = "birth_order"
 

@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
+from hailridge.core.particles import FOREVER_AGO, Rows, number_of
+from hailridge.model import fields
 from hailridge.model.parts import Quantity
 
 
@@ -18,6 +19,7 @@ class Age(Quantity):
     help: ClassVar[str] = "Time since the particle was born, or since a rule set its age back."
     unit: ClassVar[str] = "s"
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["age"] = "age"
 
@@ -30,6 +32,8 @@ class LifeFraction(Quantity):
     sentence: ClassVar[str] = "part of life"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Age as a part of the lifetime: 0 at birth, 1 at the end."
+    low: ClassVar[float | None] = 0.0
+    high: ClassVar[float | None] = 1.0
 
     kind: Literal["life_fraction"] = "life_fraction"
 
@@ -44,6 +48,7 @@ class Remaining(Quantity):
     help: ClassVar[str] = "How long until the particle's lifetime is over."
     unit: ClassVar[str] = "s"
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["remaining"] = "remaining"
 
@@ -58,8 +63,29 @@ class TimeInGroup(Quantity):
     help: ClassVar[str] = "Time since the particle entered the group that it is in. No need to set its age back to measure a delay."
     unit: ClassVar[str] = "s"
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["time_in_group"] = "time_in_group"
 
     def read(self, moment: Moment, rows: Rows) -> Any:
         return np.float32(moment.time) - moment.column("entered")[rows]
+
+
+class SinceRule(Quantity):
+    title: ClassVar[str] = "time since a rule acted"
+    sentence: ClassVar[str] = "time since {rule} acted on it"
+    category: ClassVar[str] = "Life"
+    help: ClassVar[str] = "Time since that rule last acted on this particle; very long for those on which it never has. A child starts afresh."
+    unit: ClassVar[str] = "s"
+    soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
+
+    kind: Literal["since_rule"] = "since_rule"
+    rule: str = fields.reference("rule", label="Rule")
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        name = f"acted {self.rule}"
+        if not moment.particles.has(name):
+            # Its rule is switched off, so it has never acted.
+            return np.full(number_of(rows), -FOREVER_AGO, np.float32)
+        return np.float32(moment.time) - moment.column(name)[rows]

@@ -23,6 +23,7 @@ class Speed(Quantity):
     help: ClassVar[str] = "How fast the particle moves, whatever the direction."
     unit: ClassVar[str] = "m/s"
     soft: ClassVar[tuple[float, float]] = (0.0, 20.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["speed"] = "speed"
 
@@ -81,6 +82,7 @@ class Distance(Quantity):
     help: ClassVar[str] = "How far the particle's centre is from the nearest place of the shape's surface."
     unit: ClassVar[str] = "m"
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["distance"] = "distance"
     shape: str = fields.reference("shape", label="Shape")

@@ -32,6 +32,7 @@ class Population(Quantity):
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "How many particles are in the group and the groups within it."
     soft: ClassVar[tuple[float, float]] = (0.0, 10000.0)
+    low: ClassVar[float | None] = 0.0
 
     kind: Literal["population"] = "population"
     group: str = fields.reference("group", label="Group")

@@ -1,0 +1,24 @@
+"""Actions that a field can weaken."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows
+from hailridge.model import fields
+from hailridge.model.parts import Action
+
+
+class Weighted(Action):
+    """An action with a field that may say where it acts, and how much."""
+
+    where: str | None = fields.reference("field", label="Where", optional="everywhere", help="A field that weakens it: full where the field is 1.")
+
+    def share(self, moment: Moment, rows: Rows) -> Any:
+        """What the field leaves of it: 1, or (k,)."""
+        if self.where is None:
+            return np.float32(1)
+        return moment.field_of(self.where, rows)

@@ -1,0 +1,21 @@
+"""What an advisory is."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+Path = list[str | int]
+
+
+@dataclass(frozen=True)
+class Advisory:
+    """`level` is error, warning or advice; `item` the path of what it is about; `fix` a change as {path, value, label}."""
+
+    level: str
+    item: Path
+    text: str
+    fix: dict[str, Any] | None = None
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)

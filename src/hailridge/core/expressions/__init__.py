@@ -1,0 +1,1 @@
+"""Formulas: a safe part of Python's expression syntax, evaluated over arrays."""
