@@ -272,6 +272,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Flow
+         * @description How many particles went from which group to which, and by which rules, over the frames computed so far.
+         */
+        get: operations["get_flow_api_trials__trial_id__flow_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}": {
         parameters: {
             query?: never;
@@ -284,6 +304,27 @@ export interface paths {
          * @description A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
          */
         get: operations["get_frame_api_trials__trial_id__frames__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/fields/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Field
+         * @description A field at a frame as a binary block: boundary surfaces, a slice through it at a share `at` of the way along an axis, and for a falloff
+         *     a line on which its boundaries can be dragged.
+         */
+        get: operations["get_field_api_trials__trial_id__frames__number__fields__field__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -344,6 +385,23 @@ export interface paths {
          * @description One particle at a frame: its values, whether each rule holds for it and why, and its life story.
          */
         get: operations["probe_api_trials__trial_id__frames__number__particles__particle__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/rules/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Explain Rule */
+        get: operations["explain_rule_api_trials__trial_id__frames__number__rules__index__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -491,6 +549,18 @@ export interface components {
             file: string;
         };
         /**
+         * Branch
+         * @description One condition within a rule's condition, by its path below that, and for how many it holds by itself.
+         */
+        Branch: {
+            /** Holds */
+            holds: number;
+            /** Of */
+            of: number;
+            /** Path */
+            path: (string | number)[];
+        };
+        /**
          * Catalogue
          * @description The whole registry: every slot with its kinds, the fixed parts, the built-in attributes.
          */
@@ -530,6 +600,16 @@ export interface components {
             id: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * Explanation
+         * @description A rule at a frame: why it holds for nobody, in words (empty where it does for somebody), and counts for each of its conditions.
+         */
+        Explanation: {
+            /** Branches */
+            branches: components["schemas"]["Branch"][];
+            /** Text */
+            text: string;
         };
         /**
          * FieldOut
@@ -587,6 +667,33 @@ export interface components {
             } | null;
             /** Yes */
             yes?: string | null;
+        };
+        /**
+         * FlowOut
+         * @description Who flows between groups: slices of time, ribbons (slice, from, to, number; −1 is outside) and moves (slice, from, to, rule, number).
+         */
+        FlowOut: {
+            /** Frames */
+            frames: number[];
+            /** Moves */
+            moves: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Population */
+            population: number[][];
+            /** Ribbons */
+            ribbons: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Sampled */
+            sampled: boolean;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -748,6 +855,12 @@ export interface components {
             condition?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Otherwise
+             * @description Those for whom it does not hold.
+             * @default false
+             */
+            otherwise: boolean;
             /** Path */
             path?: (string | number)[];
             /** Who */
@@ -1347,6 +1460,39 @@ export interface operations {
             };
         };
     };
+    get_flow_api_trials__trial_id__flow_get: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_frame_api_trials__trial_id__frames__number__get: {
         parameters: {
             query?: {
@@ -1356,6 +1502,43 @@ export interface operations {
             path: {
                 trial_id: string;
                 number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_field_api_trials__trial_id__frames__number__fields__field__get: {
+        parameters: {
+            query?: {
+                axis?: "x" | "y" | "z";
+                at?: number;
+                surfaces?: boolean;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                field: string;
             };
             cookie?: never;
         };
@@ -1475,6 +1658,39 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    explain_rule_api_trials__trial_id__frames__number__rules__index__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
                 };
             };
             /** @description Validation Error */

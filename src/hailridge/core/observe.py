@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.conditions.tests import Between, Compare
+from hailridge.core.conditions.tests import Compare
 from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import upright
-from hailridge.core.particles import Array, Particles, Rows, number_of
+from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
 from hailridge.core.scene import Scene
+from hailridge.core.why import reasons
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.parts import Amount, Condition, Quantity
 
@@ -105,13 +106,22 @@ def _layer(moment: Moment, rows: Rows, look: str, shader: str, pixels: float, ti
     )  # fmt: skip
 
 
-def holders(moment: Moment, condition: Condition | None, who: list[str]) -> tuple[NDArray[np.int32], int]:
-    """Ids of the particles of `who` for whom the condition holds now, and how many were looked at."""
+def holders(
+    moment: Moment, condition: Condition | None, who: list[str], otherwise: bool = False, off: str = ""
+) -> tuple[NDArray[np.int32], int]:
+    """Ids of the particles of `who` for whom the condition holds now, and how many were looked at.
+
+    With `otherwise` those for whom it does not hold; `off` names the column that says for whom a rule is switched off.
+    """
     rows = _rows_of(moment, moment.scene.members(who))
+    if off and moment.particles.has(off):
+        rows = as_indices(rows)
+        rows = rows[moment.column(off)[rows] == 0]
     ids = moment.column("id")[rows]
     if condition is None:
-        return ids, len(ids)
-    return ids[np.asarray(condition.holds(moment, rows), np.bool_)], len(ids)
+        return (ids[:0] if otherwise else ids), len(ids)
+    holds = np.asarray(condition.holds(moment, rows), np.bool_)
+    return ids[~holds if otherwise else holds], len(ids)
 
 
 @dataclass
@@ -194,7 +204,7 @@ def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
         "contacts": int(moment.column("contact_count")[row]),
         "impact_speed": float(moment.column("impact_speed")[row]),
         "values": out,
-        "reasons": [reason for ready in scene.rules if (reason := _reason(moment, ready, rows)) is not None],
+        "reasons": reasons(moment, row),
     }
 
 
@@ -202,45 +212,3 @@ def row_of(ids: NDArray[np.int32], particle: int) -> int | None:
     """The row of a particle among those alive, None where it is not; ids ascend, so it is found by halving."""
     at = int(np.searchsorted(ids, particle))
     return at if at < len(ids) and ids[at] == particle else None
-
-
-def _reason(moment: Moment, ready: Any, rows: Rows) -> dict[str, Any] | None:
-    """Why a rule does or does not hold for one particle: every test with its actual value and threshold."""
-    group = int(moment.column("group")[rows][0])
-    concerned = bool(ready.members[group])
-    tests: list[dict[str, Any]] = []
-    holds = None
-    if concerned:
-        if ready.rule.condition is not None:
-            holds = bool(np.asarray(ready.rule.condition.holds(moment, rows))[0])
-            _tests(ready.rule.condition, moment, rows, tests)
-        else:
-            holds = True
-    return {"rule": ready.index, "concerned": concerned, "holds": holds, "tests": tests}
-
-
-def _tests(condition: Condition, moment: Moment, rows: Rows, out: list[dict[str, Any]], depth: int = 0) -> None:
-    entry: dict[str, Any] = {"depth": depth, "kind": condition.kind, "holds": bool(np.asarray(condition.holds(moment, rows))[0])}  # type: ignore[attr-defined]
-    if isinstance(condition, Compare | Between):
-        entry |= {"title": _named(condition.quantity, moment), "unit": condition.quantity.unit, "value": _one(condition.quantity.read(moment, rows))}
-        if isinstance(condition, Compare):
-            entry |= {"comparison": condition.comparison, "threshold": _one(condition.threshold.give(moment, rows))}
-        else:
-            entry |= {"comparison": "between", "low": _one(condition.low.give(moment, rows)), "high": _one(condition.high.give(moment, rows))}
-    else:
-        entry["title"] = condition.title
-    out.append(entry)
-    for inner in getattr(condition, "conditions", None) or ([condition.condition] if hasattr(condition, "condition") else []):
-        _tests(inner, moment, rows, out, depth + 1)
-
-
-def _named(quantity: Quantity, moment: Moment) -> str:
-    """What a quantity is called; an attribute goes by its own name."""
-    attribute = getattr(quantity, "attribute", None)
-    if attribute is None:
-        return quantity.title
-    return BUILT_IN[attribute].label if attribute in BUILT_IN else moment.scene.attributes[attribute].label
-
-
-def _one(value: Any) -> float:
-    return float(np.asarray(value, np.float64).reshape(-1)[0])

@@ -46,6 +46,10 @@ class Trial:
     effect: Effect
     scene: Scene
     lock: threading.Lock = field(default_factory=threading.Lock)
+    looked_at: tuple[int, Moment] | None = None
+    """The frame that was last looked at: what one sees there is asked for in several questions."""
+    happened: tuple[int, NDArray[Any]] | None = None
+    """How many frames' events were read, and those events."""
 
 
 class Runs:
@@ -157,6 +161,12 @@ class Runs:
     @contextmanager
     def moment(self, trial: Trial, frame: int) -> Iterator[Moment]:
         """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns."""
+        with trial.lock:
+            if trial.looked_at is not None and trial.looked_at[0] == frame:
+                known = trial.looked_at[1]
+                trial.scene.look_at(known.time)
+                yield known
+                return
         try:
             row = self.bakes.frame(trial.key, frame)
         except NotFound:
@@ -168,7 +178,16 @@ class Runs:
             return
         columns, count = unpack_columns(row.state)
         with trial.lock:
-            yield recorded_moment(trial.scene, columns, count, row.number)
+            found = recorded_moment(trial.scene, columns, count, row.number)
+            self._keep_looking(trial, frame, found)
+            yield found
+
+    def _keep_looking(self, trial: Trial, frame: int, moment: Moment) -> None:
+        """Only one trial's latest moment is kept: a million particles are a hundred megabytes."""
+        with self._lock:
+            for other in self._trials.values():
+                other.looked_at = None
+        trial.looked_at = (frame, moment)
 
     def await_frame(self, trial: Trial, frame: int, seconds: float) -> None:
         """Return when a frame is computed, its run has ended, or the time is up."""
@@ -190,8 +209,15 @@ class Runs:
 
     def events(self, trial: Trial) -> NDArray[Any]:
         """All events of a trial's computed frames, in order of happening."""
+        bake = self.bakes.bake(trial.key)
+        computed = bake.computed if bake is not None else 0
+        known = trial.happened
+        if known is not None and known[0] == computed:
+            return known[1]
         blocks = [unpack(block)[1]["events"].view(EVENT) for block in self.bakes.events(trial.key)]
-        return np.concatenate(blocks) if blocks else np.empty(0, EVENT)
+        events = np.concatenate(blocks) if blocks else np.empty(0, EVENT)
+        trial.happened = (computed, events)
+        return events
 
     def _progress(self, message: dict[str, Any]) -> None:
         with self._news:

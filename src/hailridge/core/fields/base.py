@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, Literal
 
 import numpy as np
@@ -27,6 +28,14 @@ class ShareField(FieldKind):
     def shares(self, scene: Any, points: Array, time: float) -> Array:
         """Values at places (n, 3) m before turning inside out: (n,). What is not a number counts as 0."""
         raise NotImplementedError
+
+    def reach(self, scene: Any) -> Any:
+        """Lowest and highest corner (3,) of where it can be above zero before turning inside out; None for everywhere."""
+        return None
+
+    def levels(self, scene: Any, points: Array, time: float) -> Iterator[tuple[str, Array, float]]:
+        """What to draw of it: a name, values at places (n, 3) and the value at which the boundary lies."""
+        yield "half", self.strength(scene, points, time), 0.5
 
     def strength(self, scene: Any, points: Any, time: float) -> Any:
         shares = np.clip(np.nan_to_num(self.shares(scene, points, time), nan=0.0), 0, 1)

@@ -37,6 +37,21 @@ class Combination(ShareField):
         elif len(set(self.fields)) < len(self.fields):
             yield "fields", "names the same field twice"
 
+    def reach(self, scene: Any) -> Any:
+        parts = [(scene.fields[name].reach(scene), scene.fields[name].inverted) for name in self.fields if name in scene.fields]
+        boxes = [None if inverted else box for box, inverted in parts]
+        if self.operation == "subtract":
+            return boxes[0] if boxes else None
+        if self.operation in ("multiply", "minimum"):
+            known = [box for box in boxes if box is not None]
+            if not known:
+                return None
+            low, high = np.max([box[0] for box in known], axis=0), np.min([box[1] for box in known], axis=0)
+            return low, np.maximum(low + 1e-3, high)
+        if not boxes or any(box is None for box in boxes):
+            return None
+        return np.min([box[0] for box in boxes if box], axis=0), np.max([box[1] for box in boxes if box], axis=0)
+
     def shares(self, scene: Any, points: Array, time: float) -> Array:
         values = [scene.field_strength(name, points, time) for name in self.fields]
         match self.operation:
