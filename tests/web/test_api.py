@@ -200,13 +200,16 @@ class Trials(ApiCase):
         reading = {
             "quantity": {"kind": "speed"},
             "who": ["b"],
-            "comparison": "above",
-            "threshold": {"kind": "fixed", "value": 3.5},
+            "condition": compare("speed", "above", 3.5),
         }
         found = self.client.post(f"/api/trials/{self.trial}/frames/10/histogram", json=reading).json()
         self.assertEqual(sum(found["counts"]) + found["outside"], found["total"])
         self.assertTrue(0 < found["passing"] < found["total"])
         self.assertGreaterEqual(found["low"], 3.0)
+        self.assertEqual(found["thresholds"], [[3.5, 3.5]])
+        reading["condition"] = {"kind": "between", "quantity": {"kind": "speed"}, "low": 3.5, "high": 1e3}
+        between = self.client.post(f"/api/trials/{self.trial}/frames/10/histogram", json=reading).json()
+        self.assertEqual((between["passing"], len(between["thresholds"])), (found["passing"], 2))
 
     def test_probe_and_track(self) -> None:
         found = self.client.get(f"/api/trials/{self.trial}/frames/10/particles/7").json()

@@ -676,22 +676,11 @@ export interface components {
             /** Frames */
             frames: number[];
             /** Moves */
-            moves: [
-                number,
-                number,
-                number,
-                number,
-                number
-            ][];
+            moves: number[][];
             /** Population */
             population: number[][];
             /** Ribbons */
-            ribbons: [
-                number,
-                number,
-                number,
-                number
-            ][];
+            ribbons: number[][];
             /** Sampled */
             sampled: boolean;
         };
@@ -700,7 +689,10 @@ export interface components {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
         };
-        /** Histogram */
+        /**
+         * Histogram
+         * @description `thresholds` are the lowest and highest value that each threshold takes over the particles looked at.
+         */
         Histogram: {
             /** Counts */
             counts: number[];
@@ -714,6 +706,8 @@ export interface components {
             outside: number;
             /** Passing */
             passing: number | null;
+            /** Thresholds */
+            thresholds: number[][];
             /** Total */
             total: number;
         };
@@ -778,13 +772,15 @@ export interface components {
         };
         /**
          * Reading
-         * @description A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run.
+         * @description A quantity to be spread out in a histogram, and optionally a condition on it to count by. `contacts` reads it at every contact of the run.
          *
-         *     `path` is the place of the threshold in the trial's document, as in `Test`.
+         *     `path` is the place of the condition in the trial's document, as in `Test`.
          */
         Reading: {
-            /** Comparison */
-            comparison?: string | null;
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * Contacts
              * @default false
@@ -796,10 +792,6 @@ export interface components {
             quantity: {
                 [key: string]: unknown;
             };
-            /** Threshold */
-            threshold?: {
-                [key: string]: unknown;
-            } | null;
             /** Who */
             who?: string[];
         };

@@ -2,6 +2,7 @@
 
 import { useEffect } from "react";
 import { fetchBlock } from "@/api/client";
+import { at } from "@/state/document";
 import { useStudio } from "@/state/studio";
 
 export function useHighlighting(): void {
@@ -12,7 +13,10 @@ export function useHighlighting(): void {
   useEffect(() => {
     if (!highlight || !trial || !ready) return;
     const abort = new AbortController();
-    const body = { condition: highlight.condition, path: highlight.path, who: highlight.who };
+    // A pinned condition is meant as it stands now, after a threshold has been dragged as well.
+    const { document } = useStudio.getState();
+    const condition = (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
+    const body = { condition, path: highlight.path, who: highlight.who, otherwise: highlight.otherwise ?? false };
     fetchBlock<{ of: number }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
       .then((block) => useStudio.setState({ highlighted: { ids: new Set(block.arrays.ids as Int32Array), of: block.head.of } }))
       .catch(() => undefined);

@@ -7,11 +7,13 @@ import { answered, api } from "@/api/client";
 import { useStudio, type LensTab } from "@/state/studio";
 import { IconButton } from "@/ui/controls";
 import { Advisories } from "./Advisories";
+import { Charts } from "./Charts";
 import { Guide } from "./Guide";
 import { Probe } from "./Probe";
 
 const TABS: { id: LensTab; label: string }[] = [
   { id: "probe", label: "Probe" },
+  { id: "charts", label: "Charts" },
   { id: "advisories", label: "Advisories" },
   { id: "guide", label: "Guide" },
 ];
@@ -49,6 +51,9 @@ export function Lens() {
       </div>
       <Tabs.Content value="probe" className="min-h-0 flex-1 overflow-y-auto">
         <Probe />
+      </Tabs.Content>
+      <Tabs.Content value="charts" className="min-h-0 flex-1 overflow-y-auto">
+        <Charts />
       </Tabs.Content>
       <Tabs.Content value="advisories" className="min-h-0 flex-1 overflow-y-auto">
         <Advisories />

@@ -30,7 +30,10 @@ interface TestResult {
 interface Reason {
   rule: number;
   concerned: boolean;
+  switched_off: boolean;
   holds: boolean | null;
+  /** When it last began to hold for the particle, or acted on it, and when that ended. */
+  last?: { frame: number; ended: number | null } | null;
   tests: TestResult[];
 }
 interface Happening {
@@ -215,8 +218,9 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
             <li key={reason.rule}>
               <div className="flex justify-between">
                 <span>{name}</span>
-                <span className={reason.holds ? "text-ice" : "text-soft"}>{reason.holds ? "holds ✓" : "does not hold ✗"}</span>
+                <span className={reason.holds && !reason.switched_off ? "text-ice" : "text-soft"}>{reason.switched_off ? "switched off for it" : reason.holds ? "holds ✓" : "does not hold ✗"}</span>
               </div>
+              <Last reason={reason} trigger={String(rule?.trigger)} conditional={!!rule?.condition} />
               {reason.tests.map((test, index) => (
                 <div key={index} className="tabular flex justify-between text-[12px] text-soft" style={{ paddingLeft: 10 + test.depth * 10 }}>
                   <span>
@@ -232,6 +236,22 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
         })}
       </ul>
     </section>
+  );
+}
+
+/** When a rule last fired for the particle; click to go there. */
+function Last({ reason, trigger, conditional }: { reason: Reason; trigger: string; conditional: boolean }) {
+  const { last } = reason;
+  if (!last) return conditional && trigger !== "death" ? <div className="pl-2.5 text-[12px] text-soft">never so far</div> : null;
+  const instant = ["contact", "birth", "death"].includes(trigger);
+  return (
+    <div className="pl-2.5 text-[12px] text-soft">
+      {instant ? "last acted at " : last.ended === null ? "since " : "last from "}
+      <button type="button" className="tabular text-brass hover:underline" onClick={() => seek(last.frame)}>
+        frame {last.frame}
+      </button>
+      {last.ended !== null && ` until frame ${last.ended}`}
+    </div>
   );
 }
 

@@ -35,7 +35,7 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
       }
     >
       <EditorHead label={field.label} help={field.help} changed={!same(amount, field.default as Json)} onReset={() => edit(path, field.default as Json)} />
-      {compared && <Distribution quantity={parent.quantity as Node} comparison={String(parent.comparison ?? "above")} threshold={amount} path={path} unit={range.unit} />}
+      {compared && <Distribution condition={parent} path={path.slice(0, -1)} unit={range.unit} />}
       <AmountEditor amount={amount} path={path} range={range} />
     </Popover>
   );

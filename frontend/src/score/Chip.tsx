@@ -12,6 +12,8 @@ import { CurveChip } from "./CurveChip";
 import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
 import { ChoiceChip, ManyChip, ReferenceChip } from "./references";
+import { FormulaChip } from "./FormulaChip";
+import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 
 interface Props {
@@ -20,7 +22,15 @@ interface Props {
   path: Path;
 }
 
-export function Chip({ field, parent, path }: Props) {
+export function Chip(props: Props) {
+  return (
+    <Noted path={props.path}>
+      <PlainOrNested {...props} />
+    </Noted>
+  );
+}
+
+function PlainOrNested({ field, parent, path }: Props) {
   const value = parent[field.name] ?? null;
   switch (field.type) {
     case "amount":
@@ -33,6 +43,8 @@ export function Chip({ field, parent, path }: Props) {
       return <ManyChip field={field} value={(value ?? []) as string[]} path={path} />;
     case "slot":
       return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
+    case "formula":
+      return <FormulaChip field={field} value={String(value ?? "")} path={path} />;
     case "curve":
       return <CurveChip field={field} parent={parent} path={path} />;
     case "flag":

@@ -5,8 +5,10 @@ import { useRef } from "react";
 import { kindOf, made, type Node, type Path } from "@/state/document";
 import { edit, useStudio } from "@/state/studio";
 import { Menu } from "@/ui/controls";
+import { count } from "@/ui/numbers";
 import { useScore } from "./context";
 import { AddKind, KindPicker } from "./KindPicker";
+import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 
 /** The condition of a rule, or an invitation to give one. */
@@ -43,6 +45,7 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
   const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
   const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
   return (
+    <Noted path={path}>
     <span
       className="group/condition"
       onMouseEnter={() => {
@@ -60,6 +63,7 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
       ) : (
         <Sentence info={info} node={condition} path={path} />
       )}
+      <BranchCount path={path} />
       {inner && <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} onRemove={onRemove} /></>}
       {/* Takes no room of its own, so that an unseen button never breaks a line. */}
       <span className="relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
@@ -101,6 +105,21 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
           </li>
         </ul>
       )}
+    </span>
+    </Noted>
+  );
+}
+
+/** For how many of those the rule looks at this condition holds by itself: shown for the conditions of a chosen rule. */
+function BranchCount({ path }: { path: Path }) {
+  const { branches } = useScore();
+  const inner = path.slice(3);
+  const found = branches?.find((branch) => branch.path.join("/") === inner.join("/"));
+  // The whole condition has its count at the right edge of the rule.
+  if (!found || inner.length === 0) return null;
+  return (
+    <span className={`tabular ml-1.5 whitespace-nowrap text-xs ${found.holds ? "text-ice/90" : "text-brass"}`} title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}>
+      {count(found.holds)}
     </span>
   );
 }

@@ -50,7 +50,7 @@ export function CurveChip({ field, parent, path }: { field: FieldInfo; parent: N
         </button>
       }
     >
-      <CurveEditor value={value} over={String(parent[field.along ?? ""] ?? "life")} path={path} range={range} />
+      <CurveEditor value={value} over={field.along === "share" ? "life" : String(parent[field.along ?? ""] ?? "life")} path={path} range={range} />
     </Popover>
   );
 }

@@ -1,4 +1,4 @@
-/** The distribution of a quantity with its threshold as a line to drag: choosing a number takes one drag instead of guessing. */
+/** The distribution of a quantity with its thresholds as lines to drag: choosing a number takes one drag instead of guessing. */
 
 import { useEffect, useRef, useState } from "react";
 import { answered, api, type Histogram } from "@/api/client";
@@ -9,9 +9,8 @@ import { useScore } from "./context";
 import { settle } from "@/state/store";
 
 interface Props {
-  quantity: Node;
-  comparison: string;
-  threshold: Node;
+  /** A condition that compares its quantity with one threshold, or with two. */
+  condition: Node;
   path: Path;
   unit: string;
 }
@@ -19,21 +18,26 @@ interface Props {
 const WIDTH = 356;
 const HEIGHT = 84;
 
-export function Distribution({ quantity, comparison, threshold, path, unit }: Props) {
+/** The fields that a condition holds its quantity against. */
+const NAMES = ["threshold", "low", "high"] as const;
+
+export function Distribution({ condition, path, unit }: Props) {
   const { who, trigger, catalogue } = useScore();
   const trial = useStudio((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const [histogram, setHistogram] = useState<Histogram | null>(null);
   const [problem, setProblem] = useState("");
   const drawing = useRef<SVGSVGElement>(null);
+  const dragging = useRef<string | null>(null);
+  const quantity = condition.quantity as Node;
   const atContacts = trigger === "contact" && quantity.kind === "impact_speed";
   const ready = trial && (atContacts ? trial.computed > 0 : frame < trial.computed);
-  const key = JSON.stringify([trial?.id, atContacts ? trial?.computed : frame, quantity, who, comparison, threshold, ready]);
+  const key = JSON.stringify([trial?.id, atContacts ? trial?.computed : frame, condition, who, ready]);
 
   useEffect(() => {
     if (!trial || !ready) return;
     let current = true;
-    const body = { quantity, who, comparison, threshold, path, contacts: atContacts } as never;
+    const body = { quantity, who, condition, path, contacts: atContacts } as never;
     const asked = api.POST("/api/trials/{trial_id}/frames/{number}/histogram", {
       params: { path: { trial_id: trial.id, number: Math.min(frame, trial.computed - 1) } },
       body,
@@ -57,56 +61,85 @@ export function Distribution({ quantity, comparison, threshold, path, unit }: Pr
   const low = histogram.edges[0] as number;
   const high = histogram.edges.at(-1) as number;
   const most = Math.max(...histogram.counts, 1);
-  const middle = Number(threshold.value ?? threshold.low ?? 0);
-  const spread = threshold.kind === "spread" ? Number(threshold.spread) : 0;
+  const names = NAMES.filter((name) => condition[name]);
+  const lines = names.map((name, index) => {
+    const amount = condition[name] as Node;
+    const draggable = (amount.kind === "fixed" || amount.kind === "spread") && typeof amount.value === "number";
+    const range = histogram.thresholds[index] ?? [0, 0];
+    // What is being dragged runs ahead of the server.
+    const spread = amount.kind === "spread" ? Number(amount.spread) : 0;
+    const span: [number, number] = draggable ? [Number(amount.value) - spread, Number(amount.value) + spread] : [range[0]!, range[1]!];
+    return { name, draggable, at: (span[0] + span[1]) / 2, span };
+  });
   const x = (value: number) => Math.max(0, Math.min(WIDTH, ((value - low) / (high - low || 1)) * WIDTH));
-  const above = comparison === "above" || comparison === "at_least";
-  const draggable = threshold.kind === "fixed" || threshold.kind === "spread";
-  const dragTo = (clientX: number) => {
+  const comparison = String(condition.comparison ?? "between");
+  const passes = (from: number, to: number): boolean => {
+    if (comparison === "between") return from >= lines[0]!.at && to <= lines[1]!.at;
+    return comparison === "above" || comparison === "at_least" ? from >= lines[0]!.at : comparison === "equal" ? from <= lines[0]!.at && to >= lines[0]!.at : to <= lines[0]!.at;
+  };
+  const movable = lines.filter((line) => line.draggable);
+  const valueAt = (clientX: number): number | null => {
     const box = drawing.current?.getBoundingClientRect();
-    if (!box || !draggable) return;
-    const value = low + Math.max(0, Math.min(1, (clientX - box.left) / box.width)) * (high - low);
-    tryValue([...path, "value"], Number(value.toPrecision(3)));
+    return box ? low + Math.max(0, Math.min(1, (clientX - box.left) / box.width)) * (high - low) : null;
+  };
+  /** Between two lines the nearer one is taken; it stops at the other. */
+  const dragTo = (clientX: number, begin: boolean) => {
+    const value = valueAt(clientX);
+    if (value === null || movable.length === 0) return;
+    if (begin) dragging.current = [...movable].sort((a, b) => Math.abs(a.at - value) - Math.abs(b.at - value))[0]!.name;
+    if (dragging.current) put(dragging.current, value, tryValue);
+  };
+  const put = (name: string, value: number, set: (path: Path, value: number) => void) => {
+    const other = lines.find((line) => line.name !== name);
+    const held = !other ? value : name === "low" ? Math.min(value, other.at) : Math.max(value, other.at);
+    set([...path, name, "value"], Number(held.toPrecision(3)));
   };
   return (
     <figure className="mb-3">
       <svg
         ref={drawing}
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        className={`w-full touch-none rounded bg-stage ${draggable ? "cursor-ew-resize" : ""}`}
+        className={`w-full touch-none rounded bg-stage ${movable.length ? "cursor-ew-resize" : ""}`}
         role="slider"
         tabIndex={0}
         aria-label={`Threshold on the distribution of ${String(quantity.kind).replaceAll("_", " ")}`}
-        aria-valuenow={middle}
+        aria-valuenow={lines[0]!.at}
         aria-valuemin={low}
         aria-valuemax={high}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
-          dragTo(event.clientX);
+          dragTo(event.clientX, true);
         }}
-        onPointerMove={(event) => event.buttons === 1 && dragTo(event.clientX)}
-        onPointerUp={settle}
+        onPointerMove={(event) => event.buttons === 1 && dragTo(event.clientX, false)}
+        onPointerUp={() => {
+          dragging.current = null;
+          settle();
+        }}
         onKeyDown={(event) => {
           const step = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
-          if (step === 0 || !draggable) return;
+          const line = event.shiftKey ? movable.at(-1) : movable[0];
+          if (step === 0 || !line) return;
           event.preventDefault();
-          const value = Number((middle + (step * (high - low)) / 100).toPrecision(4));
-          const { document } = useStudio.getState();
-          if (document) {
-            useStudio.setState({ document: withValue(document, [...path, "value"], value) });
-            settle();
-          }
+          put(line.name, line.at + (step * (high - low)) / 100, (inner, value) => {
+            const { document } = useStudio.getState();
+            if (document) useStudio.setState({ document: withValue(document, inner, value) });
+          });
+          settle();
         }}
       >
         {histogram.counts.map((number, index) => {
           const left = x(histogram.edges[index] as number);
           const width = Math.max(1, WIDTH / histogram.counts.length - 1);
-          const passes = above ? (histogram.edges[index] as number) >= middle : (histogram.edges[index + 1] as number) <= middle;
+          const inside = passes(histogram.edges[index] as number, histogram.edges[index + 1] as number);
           const height = number ? Math.max(2, (number / most) * (HEIGHT - 10)) : 0;
-          return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={passes ? "var(--ice)" : "var(--line)"} />;
+          return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={inside ? "var(--ice)" : "var(--line)"} />;
         })}
-        {spread > 0 && <rect x={x(middle - spread)} y={0} width={Math.max(1, x(middle + spread) - x(middle - spread))} height={HEIGHT} fill="var(--text)" opacity={0.1} />}
-        <line x1={x(middle)} x2={x(middle)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeWidth={1.5} />
+        {lines.map(({ name, at, span }) => (
+          <g key={name}>
+            {span[1] > span[0] && <rect x={x(span[0])} y={0} width={Math.max(1, x(span[1]) - x(span[0]))} height={HEIGHT} fill="var(--text)" opacity={0.12} />}
+            <line x1={x(at)} x2={x(at)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeWidth={1.5} />
+          </g>
+        ))}
       </svg>
       <figcaption className="mt-1 flex justify-between text-xs text-soft">
         <span className="tabular">{plain(Math.abs(low) < (high - low) * 1e-3 ? 0 : low)}</span>
@@ -122,6 +155,7 @@ export function Distribution({ quantity, comparison, threshold, path, unit }: Pr
           {plain(high)} {catalogue.units[unit] ?? ""}
         </span>
       </figcaption>
+      {movable.length < lines.length && <p className="mt-1 text-xs text-soft">The band is what the threshold takes over these particles.</p>}
     </figure>
   );
 }

@@ -11,12 +11,13 @@ import { commit, edit, useStudio } from "@/state/studio";
 import { count } from "@/ui/numbers";
 import { adders } from "./adding";
 import { AllValues } from "./AllValues";
-import { Card, RuleCard } from "./cards";
+import { Card } from "./cards";
 import { Chip } from "./Chip";
 import { Actions } from "./Conditions";
 import { ScoreContext, useScore, type Surroundings } from "./context";
 import { AddKind, KindPicker, KindPopover } from "./KindPicker";
 import { MeshImport } from "./MeshImport";
+import { RuleCard } from "./RuleCard";
 import { Sentence } from "./Sentence";
 
 export function Score() {
@@ -113,7 +114,7 @@ function Scene({ effect }: { effect: Effect }) {
     <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={
         <>
           {effect.dials.length === 0 && <AddButton label="dial" onAdd={() => add.dials.add()} />}
-          {effect.fields.length === 0 && <AddButton label="field" onAdd={() => add.fields.add()} />}
+          {effect.fields.length === 0 && <AddButton label="field" slot="field" onAdd={add.fields.add} />}
           <AddButton label="shape" slot="shape" onAdd={add.shapes.add} />
         </>
       }>
@@ -145,10 +146,16 @@ function FieldsAndDials({ effect }: { effect: Effect }) {
   const add = adders(catalogue);
   return (
     <>
-      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" onAdd={() => add.fields.add()} />}>
+      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" slot="field" onAdd={add.fields.add} />}>
         {effect.fields.map((field, index) => {
           const info = kindOf(catalogue, "field", field.kind);
-          return info && <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact />;
+          return (
+            info && (
+              <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact>
+                <KindPicker slot="field" path={["fields", index]} label={`Kind of ${String(field.label)}`} words={info.title} present={info.kind} />: <Sentence info={info} node={field} path={["fields", index]} />
+              </Card>
+            )
+          );
         })}
       </Part>}
       {effect.dials.length > 0 && <Part title="Dials" note="values used in many places" collection="dials" ids={ids(effect.dials)} add={<AddButton label="dial" onAdd={() => add.dials.add()} />}>

@@ -34,7 +34,7 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         else if (info) push("shapes", { ...named("shapes", info.title, made(info, current())), visible: true, ...change });
       },
     },
-    fields: { add: () => grown("fields", withField(catalogue, current())) },
+    fields: { add: (info) => grown("fields", withField(catalogue, current(), info)) },
     dials: { add: () => grown("dials", withDial(catalogue, current(), {})) },
     groups: {
       add: () => {
@@ -79,8 +79,11 @@ export function withDial(catalogue: Catalogue, effect: Effect, given: Node): Eff
 }
 
 /** The document with one more field, on its first shape; one is made where there is none. */
-export function withField(catalogue: Catalogue, effect: Effect): Effect {
-  const whole = effect.shapes.length ? effect : { ...effect, shapes: [firstShape(catalogue, effect)] };
+export function withField(catalogue: Catalogue, effect: Effect, info: KindInfo = catalogue.slots.field![0]!): Effect {
+  const whole = effect.shapes.length || info.kind !== "falloff" ? effect : { ...effect, shapes: [firstShape(catalogue, effect)] };
   const label = freshLabel("Field", whole.fields);
-  return { ...whole, fields: [...whole.fields, { id: freshId(label, whole.fields), label, ...made(catalogue.slots.field![0]!, whole) }] };
+  const item: Node = { id: freshId(label, whole.fields), label, ...made(info, whole) };
+  // A combination begins with what there is to combine.
+  if (info.kind === "combination") item.fields = whole.fields.slice(-2).map((field) => field.id as string);
+  return { ...whole, fields: [...whole.fields, item] };
 }

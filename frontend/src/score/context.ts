@@ -12,6 +12,14 @@ export interface Surroundings {
   who: string[];
   /** The trigger of the rule around: a contact rule's quantities are read at contacts. */
   trigger: string;
+  /** For how many each condition of the rule around holds by itself, where that was asked for. */
+  branches?: Branch[] | null;
+}
+
+export interface Branch {
+  path: (string | number)[];
+  holds: number;
+  of: number;
 }
 
 export const ScoreContext = createContext<Surroundings | null>(null);

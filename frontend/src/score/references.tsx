@@ -31,6 +31,7 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   if (to === "group") return listed(effect.groups);
   if (to === "shape") return listed(effect.shapes);
   if (to === "field") return listed(effect.fields);
+  if (to === "rule") return effect.rules.map((rule, index) => ({ id: rule.id as string, label: `${index + 1} ${String(rule.label || "rule")}` }));
   if (to === "dial") return listed(effect.dials);
   if (to === "attribute") return attributes(catalogue, effect).filter((info) => info.writable).map(({ id, label }) => ({ id, label }));
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
@@ -60,7 +61,10 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
 
 /** Which of several things are meant: the groups of a rule or a look (none ticked means everyone), the shapes of a compound. */
 export function ManyChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
-  const choices = choicesOf(field.to ?? "", useScore());
+  const score = useScore();
+  // A field is not offered to itself.
+  const self = path[0] === `${field.to}s` ? score.effect.fields[Number(path[1])]?.id : null;
+  const choices = choicesOf(field.to ?? "", score).filter((choice) => choice.id !== self || value.includes(choice.id));
   const none = typeof field.many === "string" ? field.many : "Everyone";
   const named = value.map((id) => choices.find((choice) => choice.id === id));
   const toggle = (id: string) => edit(path, value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id]);

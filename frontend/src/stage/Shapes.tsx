@@ -5,6 +5,7 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide, EdgesGeometry, Matrix4 } from "three";
 import type { Block } from "@/api/block";
+import { Shell } from "./Shell";
 import { usePicture, type FrameBlock, type ShapeHead, type ShapesHead } from "@/state/trials";
 
 interface Props {
@@ -81,6 +82,7 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
               <meshStandardMaterial color={chosen ? "#556a74" : "#424f57"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
             </mesh>
           )}
+          {!head.visible && <Shell vertices={vertices} faces={faces} strength={chosen ? 0.8 : 0.4} />}
           <lineSegments geometry={edges}>
             <lineBasicMaterial color={tone} transparent opacity={chosen ? 0.9 : head.visible ? 0.5 : 0.35} />
           </lineSegments>

@@ -5,11 +5,14 @@ import { Canvas, useThree } from "@react-three/fiber";
 import { Maximize } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } from "react";
 import { GridHelper, PerspectiveCamera, Vector3 } from "three";
-import { stopRun, usePicture, type FrameBlock } from "@/state/trials";
+import { runAlone, stopRun, usePicture, type FrameBlock } from "@/state/trials";
+import type { Node } from "@/state/document";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Hint } from "@/ui/controls";
 import { count, plain } from "@/ui/numbers";
+import { FieldTools, FieldView, useChosenField } from "./FieldView";
 import { Handles, type HandleMode } from "./Handles";
+import { Legend } from "./Legend";
 import { ParticleLayer, type LayerData } from "./ParticleLayer";
 import { Shapes } from "./Shapes";
 import { drawnInSoftware } from "./renderer";
@@ -26,6 +29,36 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
     group: frame.arrays[`${index}/group`] as Uint8Array,
     orientation: frame.arrays[`${index}/orientation`] as Float32Array | undefined,
   }));
+}
+
+/** What is drawn of the layers: without hidden groups, and with everybody in the colour of their group if one asked for that. */
+function asSeen(layers: LayerData[], groups: Node[], hidden: string[], byGroup: boolean): LayerData[] {
+  if (hidden.length === 0 && !byGroup) return layers;
+  const out = new Set(groups.flatMap((group, index) => (hidden.includes(String(group.id)) ? [index] : [])));
+  const tones = groups.map((group) => [1, 3, 5].map((at) => parseInt(String(group.color).slice(at, at + 2), 16)));
+  return layers.map((layer) => {
+    const kept: number[] = [];
+    for (let row = 0; row < layer.head.count; row++) if (!out.has(layer.group[row]!)) kept.push(row);
+    const color = new Uint8Array(kept.length * 4);
+    kept.forEach((row, at) => {
+      const tone = byGroup ? tones[layer.group[row]!] : undefined;
+      for (let k = 0; k < 3; k++) color[at * 4 + k] = tone ? tone[k]! : layer.color[row * 4 + k]!;
+      // Nobody is too faint to be counted when states are read off.
+      color[at * 4 + 3] = byGroup ? Math.max(110, layer.color[row * 4 + 3]!) : layer.color[row * 4 + 3]!;
+    });
+    const taken = <T extends Float32Array | Int32Array | Uint8Array>(from: T, width: number): T => {
+      const made = new (from.constructor as new (length: number) => T)(kept.length * width);
+      kept.forEach((row, at) => {
+        for (let k = 0; k < width; k++) made[at * width + k] = from[row * width + k]!;
+      });
+      return made;
+    };
+    return {
+      head: { ...layer.head, count: kept.length },
+      position: taken(layer.position, 3), radius: taken(layer.radius, 1), color, id: taken(layer.id, 1), group: taken(layer.group, 1),
+      orientation: layer.orientation && taken(layer.orientation, 4),
+    }; // prettier-ignore
+  });
 }
 
 const MODES: [string, HandleMode, string][] = [
@@ -55,7 +88,11 @@ export function Stage() {
   const playing = useStudio((state) => state.playing);
   const mode = useStudio((state) => state.handles);
   const head = chosen && (shown?.frame.head.shapes.find((shape) => shape.id === chosen.id) ?? shapes?.head.shapes.find((shape) => shape.id === chosen.id));
-  const layers = useMemo(() => layersOf(shown?.frame ?? null), [shown]);
+  const chosenField = useChosenField();
+  const groups = useStudio((state) => state.document?.groups);
+  const hidden = useStudio((state) => state.hidden);
+  const byGroup = useStudio((state) => state.byGroup);
+  const layers = useMemo(() => asSeen(layersOf(shown?.frame ?? null), groups ?? [], hidden, byGroup), [shown, groups, hidden, byGroup]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
   return (
@@ -67,12 +104,14 @@ export function Stage() {
         <Ground />
         {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
         {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
+        {chosenField && <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />}
         {layers.map((layer, index) => (
           <ParticleLayer key={index} data={layer} marked={marked} dim={highlighted !== null} />
         ))}
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       <Overlay metre={metre} />
+      {chosenField && <FieldTools field={chosenField.field} />}
       {chosen && (
         <div role="group" aria-label={`Handles of ${String(chosen.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
           <span className="max-w-28 truncate px-2 text-soft">{String(chosen.label)}</span>
@@ -175,6 +214,7 @@ function Overlay({ metre }: { metre: number }) {
   const refusal = useStudio((state) => state.refusal);
   const highlight = useStudio((state) => state.highlight);
   const highlighted = useStudio((state) => state.highlighted);
+  const solo = useStudio((state) => state.solo);
   const nice = metre > 0 ? [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((length) => length * metre > 56) ?? 100 : 1;
   const waiting = trial && frame >= trial.computed && trial.state === "computing";
   const old = shown && trial && shown.trial !== trial.id;
@@ -195,12 +235,21 @@ function Overlay({ metre }: { metre: number }) {
         ))}
       </div>
       <div className="absolute bottom-3 left-3 space-y-1 rounded bg-stage/75 px-2 py-1">
+        <Legend />
         {shown && <div className="tabular">{count(shown.frame.head.count)} particles</div>}
         <div className="flex items-center gap-2">
           <span className="inline-block h-[5px] border border-t-0 border-soft/70" style={{ width: nice * metre }} />
           <span className="tabular">{plain(nice)} m</span>
         </div>
       </div>
+      {solo.length > 0 && (
+        <div role="status" className="absolute left-1/2 top-3 -translate-x-1/2 rounded bg-panel/90 px-2 py-1 text-brass">
+          Only {solo.length === 1 ? nameOfRule(document_?.rules ?? [], solo[0]!) : `${solo.length} rules`} {solo.length === 1 ? "is" : "are"} run
+          <button type="button" className="pointer-events-auto ml-2 text-ice" onClick={() => runAlone([])}>
+            run all
+          </button>
+        </div>
+      )}
       {highlight && (
         <div className="absolute left-3 top-11 max-w-[60%] rounded bg-panel/85 px-2 py-1 text-text">
           Ringed: {highlight.label}
@@ -237,6 +286,11 @@ function Overlay({ metre }: { metre: number }) {
       ) : null}
     </div>
   );
+}
+
+function nameOfRule(rules: Node[], id: string): string {
+  const index = rules.findIndex((rule) => rule.id === id);
+  return `rule ${index + 1}${rules[index]?.label ? ` ‘${String(rules[index].label)}’` : ""}`;
 }
 
 function Notice({ tone, children }: { tone: string; children: React.ReactNode }) {

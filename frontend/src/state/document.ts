@@ -85,6 +85,7 @@ function firstValue(field: FieldInfo, effect: Effect): Json {
   if (field.to === "shape") return first(effect.shapes);
   if (field.to === "field") return first(effect.fields);
   if (field.to === "dial") return first(effect.dials);
+  if (field.to === "rule") return first(effect.rules);
   if (field.to === "attribute") return "radius";
   return (field.default ?? "") as Json;
 }

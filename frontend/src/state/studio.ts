@@ -23,6 +23,8 @@ export interface Highlight {
   /** Where the condition stands, so that amounts that vary by particle mean the same as in the run. */
   path: Path;
   who: string[];
+  /** Those for whom it does not hold. */
+  otherwise?: boolean;
   /** Pinned stays when the pointer leaves. */
   pinned: boolean;
   key: string;
@@ -30,7 +32,7 @@ export interface Highlight {
 
 export type Saving = { state: "saved" } | { state: "saving" } | { state: "failed"; message: string } | { state: "conflict"; message: string };
 
-export type LensTab = "probe" | "advisories" | "guide";
+export type LensTab = "probe" | "charts" | "advisories" | "guide";
 
 interface Studio {
   id: string | null;
@@ -65,7 +67,12 @@ interface Studio {
   lens: LensTab;
   lensOpen: boolean;
   guidePage: string | null;
-  solo: string | null;
+  /** Rules that alone are run, to look at them by themselves; none means all. The document does not know of it. */
+  solo: string[];
+  /** Groups that the stage does not draw. */
+  hidden: string[];
+  /** Whether the stage draws everybody in the colour of their group. */
+  byGroup: boolean;
   set: (change: Partial<Studio>) => void;
 }
 
@@ -98,7 +105,9 @@ export const useStudio = create<Studio>()((set) => ({
   lens: "probe",
   lensOpen: true,
   guidePage: null,
-  solo: null,
+  solo: [],
+  hidden: [],
+  byGroup: false,
   set: (change) => set(change),
 }));
 
@@ -121,7 +130,7 @@ export async function open(id: string): Promise<void> {
   const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
   set({
     id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], stale: [], range: null, track: null, refusal: null,
-    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: null,
+    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [],
   }); // prettier-ignore
   announce(document, false);
 }

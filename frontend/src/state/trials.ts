@@ -74,7 +74,7 @@ async function askNow(): Promise<void> {
   try {
     // Onward, a value that is being dragged acts from the frame on screen on; letting go asks for the exact result.
     const ground = onward && live ? (usePicture.getState().shown?.trial ?? null) : null;
-    const body = { document: document as unknown as Record<string, never>, frame, onward: ground };
+    const body = { document: asRun(document) as unknown as Record<string, never>, frame, onward: ground };
     const trial = await answered(api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }));
     if (useStudio.getState().id === id) await take(trial, document);
   } catch (error) {
@@ -86,6 +86,19 @@ async function askNow(): Promise<void> {
     inFlight = false;
     if (wanted) void askNow();
   }
+}
+
+/** The document as it is run: with rules picked out, all others are switched off, but only here. */
+function asRun(document: Effect): Effect {
+  const { solo } = useStudio.getState();
+  if (!document.rules.some((rule) => solo.includes(String(rule.id)))) return document;
+  return { ...document, rules: document.rules.map((rule) => (solo.includes(String(rule.id)) ? rule : { ...rule, enabled: false })) };
+}
+
+/** Run these rules alone, all others out; none runs all again. */
+export function runAlone(rules: string[]): void {
+  useStudio.setState({ solo: rules });
+  runAgain();
 }
 
 /** Longest that a new question waits for the picture of the one before: a value that is dragged shows its way, not only its end. */

@@ -15,8 +15,7 @@ from hailridge.core.births.placements import Along, Listed
 from hailridge.core.looks.particles import Dots
 from hailridge.core.order import order_advisories
 from hailridge.model.effect import Effect, Rule
-from hailridge.model.fields import ui_of
-from hailridge.model.kind import Part, parts_of
+from hailridge.model.kind import parts_of, references
 
 
 def advise(effect: Effect) -> list[Advisory]:
@@ -59,19 +58,12 @@ def _unused(effect: Effect) -> Iterator[Advisory]:
         if group.id not in named:
             fix = {"path": ["groups", index], "remove": True, "label": "Remove it"}
             yield Advisory("advice", ["groups", index], f"The group '{group.label}' is used nowhere.", fix)
-
-
     for to, collection in (("field", "fields"), ("dial", "dials")):
-        used = {value for _path, part in parts_of(effect) for name, value in part if _refers(part, name, to)}
+        used = {value for _path, value in references(effect, to)}
         for index, item in enumerate(getattr(effect, collection)):
             if item.id not in used:
                 fix = {"path": [collection, index], "remove": True, "label": "Remove it"}
                 yield Advisory("advice", [collection, index], f"The {to} '{item.label}' is used nowhere.", fix)
-
-
-def _refers(part: Part, name: str, to: str) -> bool:
-    field = type(part).model_fields.get(name)
-    return field is not None and ui_of(field).get("to") == to
 
 
 def _times(effect: Effect) -> Iterator[Advisory]:
@@ -116,6 +108,9 @@ def _places(effect: Effect) -> Iterator[Advisory]:
             continue
         low, high = shape.local(None).bounds
         sides = sorted(float(side) for side in (high - low) if side > 1e-6)
+        if shape.kind == "box" and len(sides) == 3 and spacing <= sides[0] < sides[1] / 3:
+            # A flat box that holds a layer or two is meant to be a sheet of places.
+            sides = sides[1:]
         if sides and spacing > sides[0] / 3:
             wanted = float(f"{sides[0] / 10:.2g}")
             text = (

@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.conditions.tests import Compare
 from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import upright
@@ -155,10 +154,13 @@ def quantity_values(moment: Moment, quantity: Quantity, who: list[str]) -> NDArr
     return np.asarray(quantity.read(moment, rows), np.float64)
 
 
-def passing(moment: Moment, quantity: Quantity, comparison: str, threshold: Amount, who: list[str]) -> int:
-    """How many of `who` pass a comparison; what a dragged threshold shows."""
-    test = Compare(quantity=quantity, comparison=comparison, threshold=threshold)  # type: ignore[arg-type]
-    return len(holders(moment, test, who)[0])
+def given_range(moment: Moment, amount: Amount, who: list[str]) -> tuple[float, float]:
+    """The lowest and highest value that an amount takes over the particles of `who`; what it may take where there are none."""
+    rows = _rows_of(moment, moment.scene.members(who))
+    if number_of(rows) == 0:
+        return amount.extent()
+    given = np.asarray(amount.give(moment, rows), np.float64)
+    return float(given.min()), float(given.max())
 
 
 def impacts(scene: Scene, events: NDArray[Any], who: list[str]) -> NDArray[np.float64]:

@@ -27,7 +27,7 @@ from pydantic import (
 from pydantic_core import CoreSchema, InitErrorDetails, PydanticCustomError, core_schema
 
 from hailridge.model.curves import Curve, is_keyed
-from hailridge.model.fields import keyable
+from hailridge.model.fields import keyable, ui_of
 
 Vector = Annotated[list[float], Len(3, 3)]
 """Three numbers: a place or direction (x, y up, z; metres) or a colour (red, green, blue; linear sRGB 0–1)."""
@@ -205,3 +205,13 @@ def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple
                 if isinstance(entry, Part):
                     key = (keyed and getattr(entry, "id", None)) or index
                     yield from parts_of(entry, (*path, name, key), keyed)
+
+
+def references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
+    """Every id of something of kind `to` that a part names, with the path of the field that names it."""
+    for path, part in parts_of(item):
+        for name, field in type(part).model_fields.items():
+            if ui_of(field).get("to") == to:
+                value = getattr(part, name)
+                yield from (((*path, name), one) for one in (value if isinstance(value, list) else [value]) if one is not None)
+        yield from (((*path, name), one) for name, one in part.mentions(to))

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Effect, Rule
-from hailridge.model.kind import Kind, Part, Path, parts_of
+from hailridge.model.kind import Kind, Part, Path, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
 
@@ -88,23 +88,13 @@ def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]
         for collection in ("fields", "rules"):
             for index, item in enumerate(getattr(effect, collection)):
                 place = (collection, index)
-                used = next(((path, name) for path, name in _references(item, "field") if name in gone), None)
+                used = next(((path, name) for path, name in references(item, "field") if name in gone), None)
                 if place not in broken and used is not None:
                     more.append(_problem(raw, (*place, *used[0]), f"relies on the field '{labels[used[1]]}', which is left out itself"))
         if not more:
             return found
         found += more
         broken |= {problem.path[:2] for problem in more}
-
-
-def _references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
-    """Every id of something of kind `to` that a part names, with the path of the field that names it."""
-    for path, part in parts_of(item):
-        for name, field in type(part).model_fields.items():
-            if fields.ui_of(field).get("to") == to:
-                value = getattr(part, name)
-                yield from (((*path, name), one) for one in (value if isinstance(value, list) else [value]) if one is not None)
-        yield from (((*path, name), one) for name, one in part.mentions(to))
 
 
 def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
@@ -238,9 +228,9 @@ def _field_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
     """A field cannot be combined with itself, neither directly nor by way of others."""
     used: dict[str, set[str]] = {}
     for field in effect.fields:
-        used[field.id] = {name for _path, name in _references(field, "field")}  # type: ignore[attr-defined]
+        used[field.id] = {name for _path, name in references(field, "field")}  # type: ignore[attr-defined]
     for index, (name, direct) in enumerate(used.items()):
-        part = next((path[-1] for path, one in _references(effect.fields[index], "field") if one == name), None)
+        part = next((path[-1] for path, one in references(effect.fields[index], "field") if one == name), None)
         if part is not None:
             yield _problem(raw, ("fields", index, part), "a field cannot be combined with itself")
             continue
@@ -248,7 +238,7 @@ def _field_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
         while waiting:
             current = waiting.pop()
             if current == name:
-                first = next(path[-1] for path, _one in _references(effect.fields[index], "field"))
+                first = next(path[-1] for path, _one in references(effect.fields[index], "field"))
                 yield _problem(raw, ("fields", index, first), "fields cannot be made of one another in a circle")
                 break
             if current not in seen:

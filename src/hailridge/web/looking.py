@@ -10,10 +10,11 @@ import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field, ValidationError
 
+from hailridge.core.certainty import allowed
 from hailridge.core.events import MOST_EVENTS, Happening
 from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through
 from hailridge.core.flow import flow, slices
-from hailridge.core.observe import distribution, holders, impacts, passing, quantity_values, row_of, values_of
+from hailridge.core.observe import distribution, given_range, holders, impacts, quantity_values, row_of, values_of
 from hailridge.core.scene import ReadyRule
 from hailridge.core.why import branch_counts, explain, last_firings
 from hailridge.formats.blocks import pack, unpack_columns
@@ -44,20 +45,21 @@ class Test(BaseModel):
 
 
 class Reading(BaseModel):
-    """A quantity to be spread out in a histogram, and optionally a comparison to count by. `contacts` reads it at every contact of the run.
+    """A quantity to be spread out in a histogram, and optionally a condition on it to count by. `contacts` reads it at every contact of the run.
 
-    `path` is the place of the threshold in the trial's document, as in `Test`.
+    `path` is the place of the condition in the trial's document, as in `Test`.
     """
 
     quantity: dict[str, Any]
     who: list[str] = Field(default_factory=list)
-    comparison: str | None = None
-    threshold: dict[str, Any] | None = None
+    condition: dict[str, Any] | None = None
     contacts: bool = False
     path: list[str | int] = Field(default_factory=list, max_length=60)
 
 
 class Histogram(BaseModel):
+    """`thresholds` are the lowest and highest value that each threshold takes over the particles looked at."""
+
     edges: list[float]
     counts: list[int]
     total: int
@@ -65,6 +67,7 @@ class Histogram(BaseModel):
     low: float
     high: float
     outside: int
+    thresholds: list[list[float]]
 
 
 class _Pieces(Part):
@@ -72,7 +75,6 @@ class _Pieces(Part):
 
     condition: Condition | None = None
     quantity: Quantity | None = None
-    threshold: Amount | None = None
 
 
 def _pieces(**given: Any) -> _Pieces:
@@ -111,25 +113,28 @@ def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Respon
 def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> Histogram:
     """How a quantity is distributed over some groups at a frame, and how many pass a comparison."""
     trial = context.runs.trial(trial_id)
-    pieces = _pieces(quantity=reading.quantity, threshold=reading.threshold)
+    pieces = _pieces(quantity=reading.quantity, condition=reading.condition)
     assert pieces.quantity is not None
-    threshold = _in_document(trial, reading.path, Amount, pieces.threshold)
+    condition: Any = _in_document(trial, reading.path, Condition, pieces.condition)
     _check_names(trial, reading.who)
+    names = [name for name in ("threshold", "low", "high") if isinstance(getattr(condition, name, None), Amount)]
     passed: int | None = None
     with _names_told(), context.runs.moment(trial, number) as moment:
         if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
             values = impacts(trial.scene, context.runs.events(trial), reading.who)
-            if reading.comparison is not None and threshold is not None:
-                middle = float(np.mean(threshold.extent()))
-                passed = int(np.count_nonzero(values > middle if reading.comparison in ("above", "at_least") else values < middle))
+            thresholds = [getattr(condition, name).extent() for name in names]
+            if thresholds:
+                low, high = allowed(condition)
+                passed = int(np.count_nonzero((values >= low) & (values <= high)))
         else:
             values = quantity_values(moment, pieces.quantity, reading.who)
-            if reading.comparison is not None and threshold is not None:
-                passed = passing(moment, pieces.quantity, reading.comparison, threshold, reading.who)
+            thresholds = [given_range(moment, getattr(condition, name), reading.who) for name in names]
+            if condition is not None:
+                passed = len(holders(moment, condition, reading.who)[0])
     spread = distribution(values)
     return Histogram(
         edges=spread.edges.tolist(), counts=spread.counts.tolist(), total=spread.total, passing=passed,
-        low=spread.low, high=spread.high, outside=spread.outside,
+        low=spread.low, high=spread.high, outside=spread.outside, thresholds=[list(pair) for pair in thresholds],
     )  # fmt: skip
 
 
@@ -238,8 +243,8 @@ class FlowOut(BaseModel):
 
     frames: list[int]
     population: list[list[int]]
-    ribbons: list[tuple[int, int, int, int]]
-    moves: list[tuple[int, int, int, int, int]]
+    ribbons: list[list[int]]
+    moves: list[list[int]]
     sampled: bool
 
 
@@ -250,7 +255,8 @@ def get_flow(trial_id: str, context: Shared, most: Annotated[int, Query(ge=2, le
     bake = context.bakes.bake(trial.key)
     events = context.runs.events(trial)
     found = flow(events, max(1, len(trial.effect.groups)), slices(max(0, (bake.computed if bake else 0) - 1), most))
-    return FlowOut(**vars(found), sampled=len(events) > MOST_EVENTS)
+    ribbons, moves = [list(entry) for entry in found.ribbons], [list(entry) for entry in found.moves]
+    return FlowOut(frames=found.frames, population=found.population, ribbons=ribbons, moves=moves, sampled=len(events) > MOST_EVENTS)
 
 
 @router.get("/trials/{trial_id}/frames/{number}/fields/{field}", response_class=Response, responses=BINARY)
@@ -273,6 +279,7 @@ def get_field(
         where = float(box[0][place] + (box[1][place] - box[0][place]) * at)
         cut = slice_through(scene, found, box, place, where, moment.time)
         head["slice"] = {"axis": axis, "at": where, "corner": cut.corner, "across": cut.across, "up": cut.up}
+        head["slice"] |= {"width": cut.values.shape[1], "height": cut.values.shape[0]}
         arrays["slice"] = cut.values
         for boundary in boundaries(scene, found, box, moment.time) if surfaces else ():
             head["boundaries"].append(boundary.name)

@@ -1,0 +1,255 @@
+/** Charts: how many are in each group over time, and how they flow from group to group by which rules. */
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "d3-scale";
+import { area, curveBumpX, line } from "d3-shape";
+import { useMemo, useState } from "react";
+import { answered, api } from "@/api/client";
+import type { Effect, Node } from "@/state/document";
+import { lastFrame, useStudio } from "@/state/studio";
+import { seek } from "@/state/trials";
+import { count } from "@/ui/numbers";
+
+const WIDTH = 286;
+
+export function Charts() {
+  const effect = useStudio((state) => state.document);
+  if (!effect) return null;
+  return (
+    <div className="space-y-6 p-3">
+      <PopulationChart effect={effect} />
+      <FlowDiagram effect={effect} />
+    </div>
+  );
+}
+
+const TALL = 132;
+const LEFT = 34;
+
+function PopulationChart({ effect }: { effect: Effect }) {
+  const stats = useStudio((state) => state.stats);
+  const frame = useStudio((state) => state.frame);
+  const [over, setOver] = useState<number | null>(null);
+  const last = lastFrame(effect);
+  const most = useMemo(() => Math.max(1, ...stats.flatMap((entry) => entry.population)), [stats]);
+  const x = scaleLinear([0, last], [LEFT, WIDTH - 4]);
+  const y = scaleLinear([0, most], [TALL - 16, 6]).nice(3);
+  const at = over ?? frame;
+  const frameAt = (event: React.PointerEvent<SVGSVGElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return Math.max(0, Math.min(last, Math.round(x.invert(((event.clientX - box.left) / box.width) * WIDTH))));
+  };
+  return (
+    <section aria-label="Population">
+      <h3 className="mb-1 font-medium">Population</h3>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${TALL}`}
+        className="w-full cursor-col-resize touch-none"
+        role="img"
+        aria-label={`Population of each group over ${last} frames`}
+        onPointerMove={(event) => {
+          setOver(frameAt(event));
+          if (event.buttons === 1) seek(frameAt(event));
+        }}
+        onPointerDown={(event) => seek(frameAt(event))}
+        onPointerLeave={() => setOver(null)}
+      >
+        {y.ticks(3).map((tick) => (
+          <g key={tick}>
+            <line x1={LEFT} x2={WIDTH - 4} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.7} />
+            <text x={LEFT - 4} y={y(tick) + 3} textAnchor="end" fontSize={9} fill="var(--soft)" className="tabular">
+              {brief(tick)}
+            </text>
+          </g>
+        ))}
+        {x.ticks(5).map((tick) => (
+          <text key={tick} x={x(tick)} y={TALL - 4} textAnchor="middle" fontSize={9} fill="var(--soft)" className="tabular">
+            {tick}
+          </text>
+        ))}
+        {effect.groups.map((group, index) => {
+          const path = line<(typeof stats)[number]>((entry) => x(entry.frame), (entry) => y(entry.population[index] ?? 0))(stats);
+          return <path key={String(group.id)} d={path ?? ""} fill="none" stroke={String(group.color)} strokeWidth={1.6} />;
+        })}
+        <line x1={x(at)} x2={x(at)} y1={4} y2={TALL - 16} stroke="var(--brass)" strokeWidth={1} opacity={over === null ? 1 : 0.6} />
+      </svg>
+      <p className="tabular mt-1 text-xs text-soft">
+        <span className="text-brass">frame {at}</span>
+        {effect.groups.map((group, index) => (
+          <span key={String(group.id)} className="ml-2.5 whitespace-nowrap">
+            <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
+            {String(group.label)} {count(stats[at]?.population[index] ?? 0)}
+          </span>
+        ))}
+      </p>
+    </section>
+  );
+}
+
+const brief = (value: number): string => (value >= 1e6 ? `${value / 1e6} M` : value >= 1e4 ? `${value / 1e3} k` : String(value));
+
+interface Flow {
+  frames: number[];
+  population: number[][];
+  ribbons: number[][];
+  moves: number[][];
+  sampled: boolean;
+}
+
+interface Ribbon {
+  slice: number;
+  from: number;
+  to: number;
+  number: number;
+  fromTop: number;
+  toTop: number;
+}
+
+const OUTSIDE = -1;
+const HIGH = 250;
+const TOP = 16;
+const BAR = 7;
+const GAP = 9;
+
+/** Who is where at a few moments, joined by ribbons as wide as the number of particles that went that way. */
+function FlowDiagram({ effect }: { effect: Effect }) {
+  const trial = useStudio((state) => state.trial);
+  const [chosen, setChosen] = useState<Ribbon | null>(null);
+  const found = useQuery({
+    queryKey: ["flow", trial?.key, trial?.state === "computing" ? Math.floor((trial?.computed ?? 0) / 24) : "all"],
+    queryFn: () => answered(api.GET("/api/trials/{trial_id}/flow", { params: { path: { trial_id: trial!.id }, query: { most: 6 } } })),
+    enabled: !!trial && trial.computed > 1,
+    placeholderData: keepPreviousData,
+  });
+  const flow = found.data as Flow | undefined;
+  const drawn = useMemo(() => (flow && flow.frames.length > 1 ? laidOut(flow, effect.groups.length) : null), [flow, effect.groups.length]);
+  if (!flow || !drawn) return null;
+  const x = scaleLinear([0, flow.frames.length - 1], [2, WIDTH - 2 - BAR]);
+  const color = (group: number): string => String(effect.groups[group]?.color ?? "var(--soft)");
+  const ribbon = area<[number, number, number]>((point) => point[0], (point) => point[1], (point) => point[2]).curve(curveBumpX);
+  return (
+    <section aria-label="Flow between groups">
+      <h3 className="font-medium">Flow between groups</h3>
+      <p className="mb-1 text-xs text-soft">Who is where at six moments, and who goes where in between. Rest on a ribbon to see by which rules.</p>
+      <svg viewBox={`0 0 ${WIDTH} ${HIGH + TOP + 4}`} className="w-full" role="img" aria-label={told(flow, effect)} onPointerLeave={() => setChosen(null)}>
+        {flow.frames.map((frame, slice) => (
+          <text key={frame} x={x(slice) + (slice === 0 ? 0 : slice === flow.frames.length - 1 ? BAR : BAR / 2)} y={10} textAnchor={slice === 0 ? "start" : slice === flow.frames.length - 1 ? "end" : "middle"} fontSize={9} fill="var(--brass)" className="tabular cursor-pointer" onClick={() => seek(frame)}>
+            {frame}
+          </text>
+        ))}
+        {drawn.ribbons.map((entry, index) => {
+          const [left, right] = [x(entry.slice) + BAR, x(entry.slice + 1)];
+          const tall = entry.number * drawn.scale;
+          // What comes from outside begins as a point below, what leaves ends as one.
+          const points: [number, number, number][] =
+            entry.from === OUTSIDE
+              ? [[left + (right - left) * 0.55, entry.toTop + tall, entry.toTop + tall], [right, entry.toTop, entry.toTop + tall]]
+              : entry.to === OUTSIDE
+                ? [[left, entry.fromTop, entry.fromTop + tall], [left + (right - left) * 0.45, entry.fromTop + tall, entry.fromTop + tall]]
+                : [[left, entry.fromTop, entry.fromTop + tall], [right, entry.toTop, entry.toTop + tall]]; // prettier-ignore
+          const active = chosen && chosen.slice === entry.slice && chosen.from === entry.from && chosen.to === entry.to;
+          return (
+            <path
+              key={index}
+              d={ribbon(points) ?? ""}
+              fill={color(entry.from === OUTSIDE ? entry.to : entry.from)}
+              opacity={active ? 0.85 : entry.from === entry.to ? 0.28 : 0.5}
+              onPointerEnter={() => setChosen(entry)}
+            />
+          );
+        })}
+        {drawn.bars.map((bar) => (
+          <rect key={`${bar.slice} ${bar.group}`} x={x(bar.slice)} y={bar.top} width={BAR} height={Math.max(0.8, bar.height)} fill={color(bar.group)} rx={1.5}>
+            <title>{`${String(effect.groups[bar.group]?.label)}: ${count(bar.number)} at frame ${flow.frames[bar.slice]}`}</title>
+          </rect>
+        ))}
+      </svg>
+      <div className="min-h-14 text-xs leading-relaxed text-soft">{chosen ? <RibbonWords ribbon={chosen} flow={flow} effect={effect} /> : <TotalWords flow={flow} effect={effect} />}</div>
+      {flow.sampled && <p className="text-xs text-brass">The run wrote too many events to keep: from there on one particle in sixteen is followed.</p>}
+    </section>
+  );
+}
+
+function laidOut(flow: Flow, groups: number) {
+  const totals = flow.population.map((slice) => slice.reduce((sum, number) => sum + number, 0));
+  const scale = (HIGH - GAP * Math.max(0, groups - 1)) / Math.max(1, ...totals);
+  const bars: { slice: number; group: number; top: number; height: number; number: number }[] = [];
+  flow.population.forEach((slice, index) => {
+    let top = TOP;
+    slice.forEach((number, group) => {
+      if (number > 0) bars.push({ slice: index, group, top, height: number * scale, number });
+      if (number > 0) top += number * scale + GAP;
+    });
+  });
+  const barOf = (slice: number, group: number) => bars.find((bar) => bar.slice === slice && bar.group === group);
+  const used = new Map<string, number>();
+  const take = (side: string, slice: number, group: number, number: number): number => {
+    const key = `${side} ${slice} ${group}`;
+    const before = used.get(key) ?? 0;
+    used.set(key, before + number);
+    return (barOf(slice, group)?.top ?? TOP) + before * scale;
+  };
+  // Leaving and coming lie lowest in their bars, so that ribbons between groups do not cross them.
+  const order = (group: number) => (group === OUTSIDE ? Infinity : group);
+  const ribbons: Ribbon[] = [...flow.ribbons]
+    .sort((a, b) => a[0]! - b[0]! || order(a[1]!) - order(b[1]!) || order(a[2]!) - order(b[2]!))
+    .map(([slice, from, to, number]) => ({
+      slice: slice!, from: from!, to: to!, number: number!,
+      fromTop: from === OUTSIDE ? 0 : take("out", slice!, from!, number!),
+      toTop: to === OUTSIDE ? 0 : take("in", slice! + 1, to!, number!),
+    })); // prettier-ignore
+  return { bars, ribbons, scale };
+}
+
+const label = (groups: Node[], index: number): string => String(groups[index]?.label ?? "?");
+const ruleName = (effect: Effect, index: number): string => `rule ${index + 1}${effect.rules[index]?.label ? ` ${String(effect.rules[index].label)}` : ""}`;
+
+function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; effect: Effect }) {
+  const { groups } = effect;
+  const span = `between frames ${flow.frames[ribbon.slice]} and ${flow.frames[ribbon.slice + 1]}`;
+  const number = <b className="tabular font-medium text-text">{count(ribbon.number)}</b>;
+  const rules = flow.moves.filter(([slice, from, to]) => slice === ribbon.slice && from === ribbon.from && to === ribbon.to);
+  if (ribbon.from === OUTSIDE) return <p>{number} born {span} are in {label(groups, ribbon.to)}</p>;
+  if (ribbon.to === OUTSIDE) return <p>{number} of {label(groups, ribbon.from)} leave {span}</p>;
+  if (ribbon.from === ribbon.to) return <p>{number} stay in {label(groups, ribbon.from)} {span}</p>;
+  return (
+    <p>
+      {number} go from {label(groups, ribbon.from)} to {label(groups, ribbon.to)} {span}
+      {rules.map(([, , , rule, moves]) => (
+        <span key={rule} className="block">
+          by {ruleName(effect, rule!)} <span className="tabular">({count(moves!)})</span>
+        </span>
+      ))}
+      {rules.length === 0 && <span className="block">by way of another group</span>}
+    </p>
+  );
+}
+
+/** All moves of the run by rule. */
+function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
+  const totals = new Map<string, { from: number; to: number; rule: number; number: number }>();
+  for (const [, from, to, rule, number] of flow.moves) {
+    const key = `${from} ${to} ${rule}`;
+    const entry = totals.get(key) ?? { from: from!, to: to!, rule: rule!, number: 0 };
+    totals.set(key, { ...entry, number: entry.number + number! });
+  }
+  const list = [...totals.values()].sort((a, b) => b.number - a.number).slice(0, 8);
+  if (list.length === 0) return <p>No rule moves anybody from one group to another.</p>;
+  return (
+    <ul>
+      {list.map((entry, index) => (
+        <li key={index} className="flex justify-between gap-2">
+          <span>
+            {label(effect.groups, entry.from)} → {label(effect.groups, entry.to)}, {ruleName(effect, entry.rule)}
+          </span>
+          <span className="tabular">{count(entry.number)}</span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function told(flow: Flow, effect: Effect): string {
+  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(effect.groups, from!)} to ${label(effect.groups, to!)} by ${ruleName(effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
+  return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
+}

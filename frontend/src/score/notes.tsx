@@ -1,0 +1,66 @@
+/** What the checks have to say about places in the document, shown beside the chips that they are about. */
+
+import type { ReactNode } from "react";
+import { useAdvisories } from "@/lens/Lens";
+import { same, type Json, type Path } from "@/state/document";
+import { commit } from "@/state/studio";
+import { withValue } from "@/state/document";
+import { useStudio } from "@/state/studio";
+import { Hint } from "@/ui/controls";
+
+export interface Note {
+  level: string;
+  item: Path;
+  text: string;
+  fix: { path: Path; value?: Json; remove?: boolean; label: string } | null;
+}
+
+/** All notes of the document as it was last committed. */
+export function useNotes(): Note[] {
+  return (useAdvisories().data ?? []) as unknown as Note[];
+}
+
+/** The errors and warnings about exactly this place. */
+export function useNotesAt(path: Path): Note[] {
+  return useNotes().filter((note) => note.level !== "advice" && same(note.item as Json, path as unknown as Json));
+}
+
+/** A chip with what is wrong about it: marked, and told when one rests on it. */
+export function Noted({ path, children }: { path: Path; children: ReactNode }) {
+  const [first] = useNotesAt(path);
+  if (!first) return <>{children}</>;
+  return (
+    <Hint text={first.text}>
+      <span data-note={first.level} className="rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]">
+        {children}
+        <span aria-label={first.text} role="note" className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
+          !
+        </span>
+      </span>
+    </Hint>
+  );
+}
+
+/** Everything wrong within an item, as lines under its sentence, with the remedy where there is one. */
+export function NotesUnder({ path }: { path: Path }) {
+  const notes = useNotes().filter((note) => note.level !== "advice" && path.every((key, index) => note.item[index] === key));
+  const apply = (fix: NonNullable<Note["fix"]>) => {
+    const { document } = useStudio.getState();
+    if (document) commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
+  };
+  if (notes.length === 0) return null;
+  return (
+    <ul className="mt-1 space-y-1 text-xs leading-snug text-ember">
+      {notes.map((note, index) => (
+        <li key={index} role="note">
+          {note.text}
+          {note.fix && (
+            <button type="button" className="ml-1.5 rounded border border-ember/50 px-1.5 hover:bg-ember/10" onClick={() => apply(note.fix!)}>
+              {note.fix.label}
+            </button>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
