@@ -149,6 +149,79 @@ class OrderAndGroups(unittest.TestCase):
         self.assertEqual(frames[-1].held.tolist(), [0, 1])
 
 
+class Switching(unittest.TestCase):
+    def test_a_rule_that_waits_is_switched_on_and_off_particle_by_particle(self) -> None:
+        fall = rule({"kind": "gravity", "acceleration": 10.0}, id="fall", waits=True)
+        on = rule(
+            {"kind": "switch", "rule": "fall", "on": True},
+            id="on",
+            trigger="becomes",
+            condition={
+                "kind": "all",
+                "conditions": [compare("time", "at_least", 0.5), compare("number", "below", 1.0)],
+            },
+        )
+        off = rule(
+            {"kind": "switch", "rule": "fall", "on": False},
+            id="off",
+            trigger="becomes",
+            condition=compare("time", "at_least", 1.0),
+        )
+        frames = run(document(on, off, fall, count=2))
+        # Half a second of falling for the first, none for the second.
+        self.assertAlmostEqual(track(frames, "velocity", 0)[-1][1], -5.0, places=3)
+        self.assertEqual(track(frames, "velocity", 1)[-1][1], 0.0)
+        self.assertEqual([frame.held[2] for frame in frames[::12]], [0, 0, 1, 0, 0])
+
+    def test_time_since_a_rule_acted(self) -> None:
+        pulse = rule(
+            add(), id="pulse", trigger="becomes", condition=compare("time", "at_least", 0.5), label="Pulse"
+        )
+        later = rule(
+            add(10.0),
+            id="later",
+            trigger="becomes",
+            condition=compare({"kind": "since_rule", "rule": "pulse"}, "at_least", 0.25),
+        )
+        # Before it has ever acted the time is very long; so the rule asks that it has acted at all.
+        acted = compare({"kind": "attribute", "attribute": "count"}, "at_least", 1.0)
+        later["condition"] = {"kind": "all", "conditions": [acted, later["condition"]]}
+        counts = track(run(document(pulse, later, attributes=COUNT), 30), "own count")
+        self.assertEqual((np.flatnonzero(counts >= 1)[0], np.flatnonzero(counts > 1)[0]), (13, 19))
+
+    def test_back_to_where_it_came_from(self) -> None:
+        there = rule(
+            {"kind": "move", "group": "c"},
+            id="there",
+            who=["a", "b"],
+            trigger="becomes",
+            condition={"kind": "between", "quantity": {"kind": "time"}, "low": 0.49, "high": 0.6},
+        )
+        back = rule(
+            {"kind": "move_back"}, id="back", who=["c"], condition=compare("time_in_group", "at_least", 0.249)
+        )
+        raw = document(there, back, groups=["a", "b", "c"], count=3)
+        raw["sources"].append({**raw["sources"][0], "id": "second", "group": "b"})
+        populations = [frame.population.tolist() for frame in run(raw, 30)]
+        self.assertEqual((populations[10], populations[14], populations[20]), ([3, 3, 0], [0, 0, 6], [3, 3, 0]))
+
+    def test_broken_rules_are_left_out_and_the_run_goes_on(self) -> None:
+        broken = [
+            rule(add(7.0), id="deleted", who=["gone"]),
+            rule(add(7.0), id="wrong-type", condition=compare("age", "above", [1.0, 2.0, 3.0])),
+            rule(
+                add(7.0),
+                id="fact",
+                condition={**compare("age", "above", 1.0), "quantity": {"kind": "touching", "shape": None}},
+            ),
+            rule(add(7.0), {"kind": "switch", "rule": "gone"}, id="no-such-rule"),
+        ]
+        effect = read_effect(document(*broken, rule(add(), id="whole"), attributes=COUNT))
+        self.assertEqual([problem.path[1] for problem in effect.problems], [0, 1, 2, 3])
+        frames = run(effect, 4)
+        self.assertEqual((track(frames, "own count")[-1], frames[-1].held.tolist()), (5, [0, 0, 0, 0, 1]))
+
+
 class Lifetimes(unittest.TestCase):
     def leaves(self, raw: dict[str, Any]) -> float:
         return max(frame.time for frame in run(raw) if frame.count) + 1 / raw["clock"].get(
@@ -170,6 +243,52 @@ class Lifetimes(unittest.TestCase):
         )
         raw = document(enter, source={"lifetime": 1.7}, clock={"duration": 5.0})
         self.assertAlmostEqual(self.leaves(raw), 3.0, delta=1e-6)
+
+    def test_living_on_for_a_time(self) -> None:
+        for age, left_over in (("back", 0.0), ("on", 1.0)):
+            for fps in (24.0, 25.0, 60.0):
+                lease = rule(
+                    {"kind": "live_on", "time": 2.0, "age": age},
+                    trigger="becomes",
+                    condition=compare("time", "at_least", 0.999),
+                )
+                raw = document(
+                    lease, source={"lifetime": 1.7}, clock={"duration": 5.0, "frames_per_second": fps}
+                )
+                self.assertAlmostEqual(self.leaves(raw), 3.0, delta=1e-6)
+                frames = run(raw)
+                self.assertAlmostEqual(track(frames, "lifetime")[-1], 2.0 + left_over, places=3)
+
+    def test_two_seconds_times_noise(self) -> None:
+        """Each leaves exactly when its own draw says: the time it was given is read back from the field where it stood."""
+        uneven = {"kind": "noise", "id": "n", "label": "N", "size": 0.3, "softness": 100.0}
+        given = {"kind": "field", "field": "n", "low": 0.5, "high": 2.0}
+        lease = rule(
+            {"kind": "live_on", "time": given}, trigger="becomes", condition=compare("time", "at_least", 0.499)
+        )
+        ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0}
+        raw = document(
+            lease,
+            fields=[uneven],
+            shapes=[ball],
+            count=200,
+            source={"shape": "ball", "placement": {"kind": "inside"}},
+            clock={"duration": 4.0},
+        )
+        effect = read_effect(raw)
+        frames = run(effect)
+        scene = Scene(effect, MemoryAssets())
+        times = 0.5 + 1.5 * scene.field_strength("n", frames[0].columns["position"], 0.0)
+        last = {
+            int(event["particle"]): float(event["time"])
+            for frame in frames
+            for event in frame.events
+            if event["what"] == Happening.DEATH
+        }
+        gone = np.array([last[particle] for particle in range(200)])
+        self.assertGreater(times.std(), 0.15)
+        # They leave with the first step that ends at or after their time.
+        self.assertTrue((np.abs(gone - (0.5 + np.ceil(times * 24 - 0.01) / 24)) < 0.001).all())
 
     def test_quantities_of_life(self) -> None:
         frames = run(document(source={"lifetime": 2.0}), 24)

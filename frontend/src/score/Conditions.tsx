@@ -45,7 +45,6 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
   const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
   const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
   return (
-    <Noted path={path}>
     <span
       className="group/condition"
       onMouseEnter={() => {
@@ -58,11 +57,13 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
       }}
     >
       {lead}
-      {several || inner ? (
-        <KindPicker slot="condition" path={path} label="Condition" words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"} present={info.kind} />
-      ) : (
-        <Sentence info={info} node={condition} path={path} />
-      )}
+      <Noted path={path}>
+        {several || inner ? (
+          <KindPicker slot="condition" path={path} label="Condition" words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"} present={info.kind} />
+        ) : (
+          <Sentence info={info} node={condition} path={path} />
+        )}
+      </Noted>
       <BranchCount path={path} />
       {inner && <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} onRemove={onRemove} /></>}
       {/* Takes no room of its own, so that an unseen button never breaks a line. */}
@@ -87,7 +88,7 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
       {several && (
         <ul className="ml-1 border-l border-line pl-3">
           {several.map((entry, index) => (
-            <li key={index}>
+            <li key={index} className="leading-6">
               <ConditionNode
                 condition={entry}
                 path={[...path, "conditions", index]}
@@ -106,7 +107,6 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
         </ul>
       )}
     </span>
-    </Noted>
   );
 }
 

@@ -113,7 +113,7 @@ export function AddKind({ slot, path, label }: { slot: string; path: Path; label
   const { effect } = useScore();
   const add = (info: KindInfo) => edit(path, [...((at(effect, path) ?? []) as Node[]), made(info, effect)]);
   const button = (
-    <button type="button" className="rounded px-1 text-xs leading-5 text-soft hover:bg-raised hover:text-ice">
+    <button type="button" className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice">
       + {label}
     </button>
   );

@@ -83,10 +83,13 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
             </div>
           )}
           <Actions actions={otherwise} path={[...path, "otherwise"]} lead="→" />
-          <div className={`flex gap-2 ${actions.length ? "h-0 overflow-hidden group-focus-within/card:h-auto group-hover/card:h-auto" : ""}`}>
-            <AddKind slot="action" path={[...path, "actions"]} label="action" />
-            {!onMoment && rule.condition && otherwise.length === 0 ? <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" /> : null}
-          </div>
+          {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
+          {(selected || actions.length === 0) && (
+            <div className="flex gap-2">
+              <AddKind slot="action" path={[...path, "actions"]} label="action" />
+              {!onMoment && rule.condition && otherwise.length === 0 ? <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" /> : null}
+            </div>
+          )}
           {asked && !silent && explanation && (
             <p role="status" data-testid="why-nobody" className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85">
               {explanation.text || "It holds for somebody at this frame."}

@@ -226,6 +226,7 @@ function Groups({ effect }: { effect: Effect }) {
 function Births({ effect }: { effect: Effect }) {
   const { catalogue } = useScore();
   const info = catalogue.parts.source as KindInfo;
+  const chosen = useStudio((state) => (state.selected?.[0] === "sources" ? Number(state.selected[1]) : -1));
   return (
     <Part
       title="Births"
@@ -244,9 +245,7 @@ function Births({ effect }: { effect: Effect }) {
             <Sentence info={info} node={source} path={["sources", index]} />
             {((source.actions ?? []) as Node[]).length > 0 && <div className="text-soft">then, on birth,</div>}
             <Actions actions={(source.actions ?? []) as Node[]} path={["sources", index, "actions"]} lead="→" />
-            <div className="h-0 overflow-hidden group-focus-within/card:h-auto group-hover/card:h-auto">
-              <AddKind slot="action" path={["sources", index, "actions"]} label="done on birth" />
-            </div>
+            {chosen === index && <AddKind slot="action" path={["sources", index, "actions"]} label="done on birth" />}
           </Card>
         );
       })}

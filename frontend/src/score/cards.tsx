@@ -65,7 +65,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
       data-item={`${collection}/${String(item.id)}`}
       aria-label={name}
       onClick={() => useStudio.setState({ selected: [...path] })}
-      className={`group/card relative border-b border-line/60 ${compact ? "py-[3px]" : "py-2"} pl-6 pr-3 ${selected ? "bg-raised/60" : "hover:bg-raised/30"} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
+      className={`group/card relative border-b border-line/60 ${compact ? "py-[3px]" : "py-1.5"} pl-6 pr-3 ${selected ? "bg-raised/60" : "hover:bg-raised/30"} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
     >
       <button
         type="button"
@@ -77,7 +77,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
       >
         <GripVertical className="size-4" />
       </button>
-      <div className="flex min-h-5 items-start gap-2">
+      <div className={`flex ${compact ? "min-h-5" : "min-h-6"} items-start gap-2`}>
         <div className="min-w-0 flex-1">
           <div className="flex items-center gap-1.5">
             {mark}
@@ -105,7 +105,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
               </span>
             )}
             {off && <span className="text-xs text-soft">off</span>}
-            <span className="-my-0.5 flex w-0 shrink-0 items-center overflow-hidden opacity-0 focus-within:w-auto focus-within:opacity-100 group-hover/card:w-auto group-hover/card:opacity-100">
+            <span className={`${compact ? "-my-0.5" : ""} flex w-0 shrink-0 items-center overflow-hidden opacity-0 focus-within:w-auto focus-within:overflow-visible focus-within:opacity-100 group-hover/card:w-auto group-hover/card:overflow-visible group-hover/card:opacity-100`}>
               {buttons}
               <AllValues info={info} node={item} path={path} label={name} />
               <Menu

@@ -25,19 +25,21 @@ export function useNotesAt(path: Path): Note[] {
   return useNotes().filter((note) => note.level !== "advice" && same(note.item as Json, path as unknown as Json));
 }
 
-/** A chip with what is wrong about it: marked, and told when one rests on it. */
+/** A chip with what is wrong about it: marked, and told when one rests on the mark. The chip stays the same element either way, so that an editor
+ * opened from it stays open while what is wrong comes and goes. */
 export function Noted({ path, children }: { path: Path; children: ReactNode }) {
   const [first] = useNotesAt(path);
-  if (!first) return <>{children}</>;
   return (
-    <Hint text={first.text}>
-      <span data-note={first.level} className="rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]">
-        {children}
-        <span aria-label={first.text} role="note" className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
-          !
-        </span>
-      </span>
-    </Hint>
+    <span data-note={first?.level} className={first && "rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]"}>
+      {children}
+      {first && (
+        <Hint text={first.text}>
+          <span aria-label={first.text} role="note" className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
+            !
+          </span>
+        </Hint>
+      )}
+    </span>
   );
 }
 
@@ -52,10 +54,10 @@ export function NotesUnder({ path }: { path: Path }) {
   return (
     <ul className="mt-1 space-y-1 text-xs leading-snug text-ember">
       {notes.map((note, index) => (
-        <li key={index} role="note">
-          {note.text}
+        <li key={index}>
+          <span role="note">{note.text}</span>
           {note.fix && (
-            <button type="button" className="ml-1.5 rounded border border-ember/50 px-1.5 hover:bg-ember/10" onClick={() => apply(note.fix!)}>
+            <button type="button" className="ml-1.5 h-6 rounded border border-ember/50 px-1.5 hover:bg-ember/10" onClick={() => apply(note.fix!)}>
               {note.fix.label}
             </button>
           )}

@@ -30,9 +30,11 @@ export type SliceAxis = "x" | "y" | "z" | "none";
 interface Cut {
   axis: SliceAxis;
   at: number;
+  /** What is on the stage: the field with the trial and frame that it was read from. */
+  drawn: string;
 }
 /** Where fields are cut; the same for all, so that one can compare them. */
-export const useCut = create<Cut>()(() => ({ axis: "z", at: 0.5 }));
+export const useCut = create<Cut>()(() => ({ axis: "z", at: 0.5, drawn: "" }));
 
 /** The selected field with its place in the document. */
 export function useChosenField(): { field: Node; index: number } | null {
@@ -43,19 +45,23 @@ export function useChosenField(): { field: Node; index: number } | null {
 
 function useFieldBlock(id: string | null): FieldBlock | null {
   const shown = usePicture((state) => state.shown);
-  const cut = useCut();
+  const axis = useCut((state) => state.axis);
+  const at = useCut((state) => state.at);
   const [block, setBlock] = useState<FieldBlock | null>(null);
   const trial = shown?.trial;
   const frame = shown?.frame.head.frame;
   useEffect(() => {
     if (!id || !trial || frame === undefined) return;
     const abort = new AbortController();
-    const query = new URLSearchParams({ axis: cut.axis === "none" ? "z" : cut.axis, at: String(cut.at) });
+    const query = new URLSearchParams({ axis: axis === "none" ? "z" : axis, at: String(at) });
     fetchBlock<FieldHead>(`/api/trials/${trial}/frames/${frame}/fields/${id}?${query.toString()}`, undefined, abort.signal)
-      .then((found) => setBlock(found))
+      .then((found) => {
+        setBlock(found);
+        useCut.setState({ drawn: `${id} ${trial} ${frame}` });
+      })
       .catch(() => undefined);
     return () => abort.abort();
-  }, [id, trial, frame, cut]);
+  }, [id, trial, frame, axis, at]);
   return block && block.head.field === id ? block : null;
 }
 
@@ -208,9 +214,9 @@ const AXES: [SliceAxis, string, string][] = [
 
 /** The tools of the selected field, over the stage. */
 export function FieldTools({ field }: { field: Node }) {
-  const { axis, at } = useCut();
+  const { axis, at, drawn } = useCut();
   return (
-    <div role="group" aria-label={`Picture of ${String(field.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
+    <div data-drawn={drawn} role="group" aria-label={`Picture of ${String(field.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
       <span className="max-w-20 truncate px-1.5 text-soft">{String(field.label)}</span>
       {AXES.map(([value, words, help]) => (
         <button key={value} type="button" title={help} aria-pressed={axis === value} onClick={() => useCut.setState({ axis: value })} className={`rounded px-1.5 py-0.5 ${axis === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>

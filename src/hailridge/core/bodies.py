@@ -46,8 +46,10 @@ class Pose:
 
     def outward(self, points: Points, reach: float = np.inf) -> NDArray[np.float64]:
         """Distance to the surface, below zero inside: (n,). Beyond `reach`, inside or outside, that much."""
-        _places, distances = self.closest(points, reach)
-        return np.where(self.inside(points), -distances, distances) if self.geometry.solid else distances
+        if self.still:
+            return self.world.outward(points, reach)
+        inner = self.transform.inverse().points(points).astype(np.float32)
+        return self.geometry.outward(inner, reach / self.transform.scale) * self.transform.scale
 
 
 class Body:

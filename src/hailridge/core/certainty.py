@@ -40,7 +40,7 @@ def _judge(condition: Condition, effect: Effect, path: tuple[str | int, ...], fo
     if isinstance(condition, Compare | Between):
         verdict, text = _test(condition, effect)
     elif isinstance(condition, Chance):
-        highest, lowest = max(condition.all_values("probability")), min(condition.all_values("probability"))
+        lowest, highest = condition.probability.extent()
         verdict = "never" if highest <= 0 else "always" if lowest >= 1 else "depends"
         text = f"its chance is {highest:g}"
     elif isinstance(condition, Not):

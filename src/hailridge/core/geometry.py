@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kernels import tree
+from hailridge.core.kernels import tree, vectors
+from hailridge.core.particles import lengths
 from hailridge.core.randomness import points_in_ball, upward
 from hailridge.core.transforms import Transform
 
@@ -182,25 +183,37 @@ class Geometry:
         With a `reach`, whoever is further away may be told that distance instead, which is much quicker; its place then means nothing.
         """
         if self.ball is not None:
-            centre, radius = self.ball
-            away = points.astype(np.float64) - centre
-            far = np.linalg.norm(away, axis=1)
-            out = centre + away / np.maximum(far, 1e-12)[:, None] * radius
-            return out, np.abs(far - radius)
+            out = np.empty((len(points), 3))
+            return out, np.abs(self._from_ball(points, out))
         if len(self.corners) == 0:
             away = points.astype(np.float64) - self.vertices[0]
-            return np.repeat(self.vertices[:1].astype(np.float64), len(points), axis=0), np.asarray(np.linalg.norm(away, axis=1))
+            return np.repeat(self.vertices[:1].astype(np.float64), len(points), axis=0), lengths(away)
         out, distances = np.empty((len(points), 3)), np.empty(len(points))
         t = self.tree
         places = np.ascontiguousarray(points, np.float64)
         tree.closest(len(points), places, t.triangles, t.bounds, t.links, np.float64(reach), out, distances)
         return out, distances
 
+    def _from_ball(self, points: Points, out: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Distances to the surface of an exact ball, below zero inside: (n,); `out` (n, 3) gets the closest places, or has no rows."""
+        assert self.ball is not None
+        centre, radius = self.ball
+        distances = np.empty(len(points))
+        places = np.ascontiguousarray(points, np.float32)
+        vectors.closest_on_ball(len(points), places, np.asarray(centre, np.float64), float(radius), out, distances)
+        return distances
+
+    def outward(self, points: Points, reach: float = np.inf) -> NDArray[np.float64]:
+        """Distances to the surface, below zero inside where there is an inside: (n,). `reach` as in `closest`."""
+        if self.ball is not None:
+            return self._from_ball(points, np.empty((0, 3)))
+        _places, distances = self.closest(points, reach)
+        return np.where(self.inside(points), -distances, distances) if self.solid else distances
+
     def inside(self, points: Points) -> NDArray[np.bool_]:
         """Which points lie inside: (n,). Shapes without faces have no inside."""
         if self.ball is not None:
-            centre, radius = self.ball
-            return np.asarray(np.linalg.norm(points.astype(np.float64) - centre, axis=1) < radius)
+            return self._from_ball(points, np.empty((0, 3))) < 0
         out = np.zeros(len(points), np.uint8)
         if len(self.faces):
             t = self.tree

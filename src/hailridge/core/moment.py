@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.events import EventLog, Happening
 from hailridge.core.neighbours import Neighbours
-from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
+from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, number_of
 from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene
 from hailridge.model.attributes import BUILT_IN
@@ -102,7 +102,7 @@ class Moment:
     def read_attribute(self, attribute: str, rows: Rows) -> Array:
         """Present values of a built-in or own attribute: (k,) or (k, 3)."""
         if attribute == "speed":
-            return np.asarray(np.linalg.norm(self.column("velocity")[rows], axis=1))
+            return lengths(self.column("velocity")[rows])
         if attribute == "spin":
             return np.degrees(self.column("spin")[rows]) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
         return self.column(attribute if attribute in BUILT_IN else f"own {attribute}")[rows]
@@ -134,7 +134,8 @@ class Moment:
         grid, targets = self._neighbours.among(stamp, (tuple(groups), touching), widest, places, marked)
         own = np.full(self.count, -1, np.int64)
         own[targets] = targets
-        return grid.count(places[rows], reach, radii[targets] if touching else None, own[rows])
+        everybody = marked is None and number_of(rows) == self.count
+        return grid.count(places[rows], reach, radii[targets] if touching else None, own[rows], themselves=everybody)
 
     def _places(self) -> Array:
         """Where everybody was at the start of the step, whoever has been put elsewhere since."""
@@ -168,7 +169,7 @@ class Moment:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":
             velocity = self.column("velocity")
-            old_speed = np.linalg.norm(velocity[rows], axis=1)
+            old_speed = lengths(velocity[rows])
             factor = np.where(old_speed > 1e-9, values / np.maximum(old_speed, 1e-9), 0.0)
             velocity[rows] *= factor[:, None].astype(np.float32)
         elif attribute == "spin":
@@ -191,7 +192,7 @@ class Moment:
         self._regrouped += 1
         self.column("entered")[indices] = self.time
         for ready in self.scene.rules:
-            if not ready.members[target]:
+            if ready.remembers and not ready.members[target]:
                 self.column(ready.held)[indices] = 0
 
     def doom(self, rows: Rows) -> None:

@@ -8,12 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import neighbours as kernel
+from hailridge.core.kernels import vectors
 from hailridge.core.particles import Array
 
 MOST_CELLS = 2_000_000
 """Along an axis. Whatever lies further out than that many cells counts as lying at the edge; strays are that far."""
 
-_STRIDE = np.int64(MOST_CELLS + 8)
+
+TABLE_CELLS = 200_000
+"""A grid of up to this many cells, and eight more a particle, has a table of them."""
 
 
 class Grid:
@@ -29,39 +32,51 @@ class Grid:
 
     def __init__(self, places: Array, cell: float) -> None:
         self.cell = max(float(cell), 1e-6)
-        self.origin = np.min(places, axis=0).astype(np.float64) if len(places) else np.zeros(3)
+        self.origin, high = vectors.bounds(np.asarray(places, np.float32))
+        self.sizes = np.minimum(np.floor((high - self.origin) / self.cell) + 1, MOST_CELLS).astype(np.int64)
         keys = self._keys(places)
-        self.order: NDArray[np.intp] = np.argsort(keys, kind="stable")
+        self.order: NDArray[np.intp] = kernel.sorted_order(keys)
         self.keys = keys[self.order]
         self.places = np.ascontiguousarray(places[self.order], np.float32)
+        # Where cells are not many more than particles, a table of all of them answers quickest.
+        cells = float(np.prod(self.sizes.astype(np.float64) + 6))
+        self.table = kernel.table_of(self.keys, int(cells)) if cells < TABLE_CELLS + 8 * len(places) else None
 
     def _keys(self, places: Array) -> NDArray[np.int64]:
-        cells = np.floor((places - self.origin) / self.cell)
-        cells = np.clip(np.nan_to_num(cells, nan=-3.0), -3, MOST_CELLS).astype(np.int64) + 3
-        return np.asarray((cells[:, 0] * _STRIDE + cells[:, 1]) * _STRIDE + cells[:, 2])
+        out = np.empty(len(places), np.int64)
+        kernel.keys_of(np.asarray(places, np.float32), self.origin, self.cell, self.sizes, out)
+        return out
 
-    def count(self, places: Array, reach: Array, extra: Array | None = None, own: Array | None = None) -> NDArray[np.int32]:
+    def count(
+        self, places: Array, reach: Array, extra: Array | None = None, own: Array | None = None, themselves: bool = False
+    ) -> NDArray[np.int32]:
         """How many targets are within `reach` (m; one for all, or one for each place) of each place (k, 3): (k,) int32.
 
         `extra` (n,) is added to the reach target by target (their radii, to count who touches). `own` (k,) marks with 0 or more the places that
-        are targets themselves, which do not count themselves.
+        are targets themselves, which do not count themselves. `themselves` says that the places are the targets, all of them in their order.
         """
         number = len(places)
         out = np.zeros(number, np.int32)
         if number == 0 or len(self.keys) == 0:
             return out
-        keys = self._keys(places)
-        seekers = np.argsort(keys, kind="stable")
-        sorted_keys = keys[seekers]
+        if themselves:
+            seekers, sorted_keys = self.order, self.keys
+        else:
+            keys = self._keys(places)
+            seekers = kernel.sorted_order(keys)
+            sorted_keys = keys[seekers]
         firsts = np.flatnonzero(np.concatenate([[True], sorted_keys[1:] != sorted_keys[:-1]]))
-        present = sorted_keys[firsts]
         # Cells one above another lie side by side in the order of keys: nine runs are all 27 cells around.
-        around = np.array([dx * _STRIDE * _STRIDE + dy * _STRIDE - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
-        wanted = (present[:, None] + around).ravel()
-        lengths = np.empty(len(wanted), np.int64)
-        starts = kernel.starts_of(self.keys, lengths, wanted)
+        row = self.sizes[2] + 6
+        slab = row * (self.sizes[1] + 6)
+        offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
+        starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
+        if self.table is not None:
+            kernel.looked_up(len(firsts), self.table, sorted_keys[firsts], offsets, starts, lengths)
+        else:
+            kernel.runs(len(firsts) + len(self.keys), self.keys, sorted_keys[firsts], offsets, starts, lengths)
         kernel.count(
-            number, starts.reshape(-1, 9), lengths.reshape(-1, 9), np.append(firsts, number), seekers, np.ascontiguousarray(places, np.float32),
+            number, starts, lengths, np.append(firsts, number), seekers, np.ascontiguousarray(places, np.float32),
             np.atleast_1d(np.asarray(reach, np.float32)), self.places,
             np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
             np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out,

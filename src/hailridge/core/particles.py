@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels import vectors as kernel
+
 Array = NDArray[Any]
 Rows = slice | NDArray[np.intp]
 """Which particles: a slice where they are contiguous (no copy), else ascending indices."""
@@ -123,6 +125,12 @@ def number_of(rows: Rows) -> int:
 
 def as_indices(rows: Rows) -> NDArray[np.intp]:
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
+
+
+def lengths(vectors: Array) -> Array:
+    """Lengths of vectors (n, 3), float32 or float64: (n,) of the same type."""
+    out: Array = kernel.lengths(np.ascontiguousarray(vectors))
+    return out
 
 
 def as_factor(values: Any) -> Array:

@@ -40,6 +40,11 @@ class ReadyRule:
     """The column that keeps when it last acted; empty where nobody asks."""
 
     @property
+    def remembers(self) -> bool:
+        """Whether it has to know for whom it held before: one that always holds and acts at each step does not."""
+        return self.rule.condition is not None or self.rule.trigger in ("once", "becomes", "stops")
+
+    @property
     def only_solid(self) -> bool:
         """Whether all that the rule does belongs to the contact phase."""
         return bool(self.contacts) and not self.actions and not self.otherwise
@@ -196,7 +201,8 @@ class Scene:
         """State beyond the built-in attributes: own attributes, and what rules and actions remember of each particle."""
         extra: dict[str, ColumnSpec] = {f"own {name}": ("f4", 1, 0.0) for name in self.attributes}
         for ready in self.rules:
-            extra[ready.held] = ("u1", 1, 0)
+            if ready.remembers:
+                extra[ready.held] = ("u1", 1, 0)
             if ready.rule.trigger == "once":
                 extra[ready.fired] = ("u1", 1, 0)
             if ready.off:

@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, curves, motion, neighbours, noise, philox, tree
+from hailridge.core.kernels import contact, curves, forces, motion, neighbours, noise, philox, tree, vectors
 from hailridge.core.kernels.compiling import KERNELS
 
-MODULES = (contact, curves, motion, neighbours, noise, philox, tree)
+MODULES = (contact, curves, forces, motion, neighbours, noise, philox, tree, vectors)
 """Every module with kernels; importing it is what registers them."""
 
 
@@ -26,19 +26,29 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     table = np.zeros((1, 5))
     varied = np.zeros((1, 1), np.float32)
     nine, whole = np.zeros((1, 9), np.int64), np.zeros(1, np.int64)
-    neighbours.starts_of(whole, whole.copy(), whole)
+    neighbours.keys_of(points, np.zeros(3), 1.0, np.ones(3, np.int64), whole.copy())
+    neighbours.sorted_order(whole)
+    neighbours.table_of(whole, 1)
+    vectors.bounds(points)
+    for kind in (np.float32, np.float64):
+        vectors.lengths(np.zeros((1, 3), kind))
     return {
         "_count": (nine, nine, np.zeros(2, np.int64), whole, points, one, points, one, whole, np.zeros(1, np.int32)),
+        "_looked_up": (np.zeros(9, np.int32), whole, np.zeros(9, np.int64), nine.copy(), nine.copy()),
+        "_runs": (whole, whole, np.zeros(9, np.int64), nine.copy(), nine.copy()),
         "_uniforms": (keys, word, word, word, np.empty((1, 4), np.float32)),
         "_descend": (keys, keys.copy(), word, word, word, np.empty(1, np.uint64)),
         "_words": (np.zeros((1, 4), np.uint64), np.zeros((1, 2), np.uint64), np.empty((1, 4), np.uint64)),
         "_noise": (points, np.uint32(0), np.empty((1, 4), np.float32)),
+        "_layered": (points, 0, 1, 0.5, np.zeros(3, np.float32), np.zeros(1, np.uint32), one.copy()),
         "_cells": (points, np.uint32(0), one.copy()),
         "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),
+        "_vortex": (points, np.zeros(3), np.array([0.0, 1.0, 0.0]), 1.0, 0.0, 0.0, one, one, points.copy()),
         "_move": (three.copy(), three, one, three, one, four, one, one, three.copy(), three.copy()),
         "_turn": (four.copy(), three, one),
         "_curve": (np.zeros(1), np.zeros(1), np.zeros((1, 1)), np.zeros(1, np.uint8), np.zeros((1, 4)), np.empty((1, 1))),
         "_inside": (np.zeros((1, 3)), triangles, bounds, links, np.empty(1, np.uint8)),
+        "_closest_on_ball": (points, np.zeros(3), 1.0, np.empty((1, 3)), np.empty(1)),
         "_sample": (
             np.zeros((1, 4), np.float32), np.ones(1), np.zeros((3, 3), np.float32), np.zeros((1, 3), np.int32), three.copy(), np.empty(1, np.int32)
         ),

@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 
 from pydantic_core import CoreSchema, core_schema
 
+from hailridge.model.curves import is_keyed
 from hailridge.model.kind import Kind, ValueType
 
 
@@ -51,8 +52,8 @@ class Amount(Kind):
 
 
 def _spelled_out(given: Any) -> Any:
-    """A bare number, or three, stands for a fixed amount."""
-    if isinstance(given, int | float | list) and not isinstance(given, bool):
+    """A bare number, or three, or keyframes in its place, stand for a fixed amount."""
+    if (isinstance(given, int | float | list) and not isinstance(given, bool)) or is_keyed(given):
         return {"kind": "fixed", "value": given}
     return given
 

@@ -8,8 +8,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.actions.push import Push
+from hailridge.core.kernels import forces
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, Rows, as_factor
+from hailridge.core.particles import Array, Rows, as_factor, lengths
 from hailridge.model import fields
 from hailridge.model.parts import Amount
 
@@ -44,7 +45,7 @@ class Attract(Push):
         else:
             share = np.ones_like(far)
         # Close to the goal the pull fades over the way of a step, so that nothing trembles there.
-        speed = np.linalg.norm(moment.column("velocity")[rows], axis=1) * np.float32(moment.dt) + np.float32(1e-6)
+        speed = lengths(moment.column("velocity")[rows]) * np.float32(moment.dt) + np.float32(1e-6)
         share = share * np.minimum(far / speed, 1)
         strength = self.strength.give(moment, rows) * share * self.share(moment, rows)
         moment.pile("push")[rows] += away / np.maximum(far, 1e-9)[:, None] * strength[:, None]
@@ -72,20 +73,15 @@ class Vortex(Push):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         frame = moment.scene.frame(self.shape)
-        axis = frame.rotation[:, 1]
-        away = moment.midway(rows).astype(np.float64) - frame.translation
-        radial = away - (away @ axis)[:, None] * axis
-        far = np.linalg.norm(radial, axis=1)
-        radial /= np.maximum(far, 1e-9)[:, None]
-        # Rankine's smooth cousin: solid turning inside the core, 1/r outside; 2x/(1 + x²) is 1 at the core's edge.
-        ratio = far / self.core
-        swirl = 2 * ratio / (1 + ratio**2)
-        speed = np.asarray(self.speed.give(moment, rows), np.float64)
-        air = np.cross(axis, radial) * (speed * swirl)[:, None] - radial * (self.inward * np.minimum(ratio, 1))[:, None]
-        air += axis * (self.lift * swirl)[:, None]
-        rate = self.decay(self.half_life, moment, rows)
+        places = moment.midway(rows)
+        speed = np.atleast_1d(np.asarray(self.speed.give(moment, rows), np.float32))
+        rate = np.atleast_1d(np.asarray(self.decay(self.half_life, moment, rows), np.float32))
+        air = np.empty_like(places)
+        axis = np.ascontiguousarray(frame.rotation[:, 1], np.float64)
+        middle = np.asarray(frame.translation, np.float64)
+        forces.vortex(len(places), places, middle, axis, float(self.core), float(self.inward), float(self.lift), speed, rate, air)
         moment.pile("drag")[rows] += rate
-        moment.pile("air")[rows] += (air * as_factor(np.asarray(rate, np.float64))).astype(np.float32)
+        moment.pile("air")[rows] += air
 
 
 class Spring(Push):

@@ -11,7 +11,7 @@ from hailridge.core.births.directions import unit_vector
 from hailridge.core.births.facings import AXIS_VECTORS, OWN_AXES
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import align, from_spin, product, turned
-from hailridge.core.particles import Rows, as_factor, number_of
+from hailridge.core.particles import Rows, as_factor, lengths, number_of
 from hailridge.model import fields
 from hailridge.model.kind import Vector
 from hailridge.model.parts import Amount
@@ -69,7 +69,7 @@ class FaceMotion(Turning):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         velocity = moment.column("velocity")[rows]
-        speed = np.linalg.norm(velocity, axis=1)
+        speed = lengths(velocity)
         orientation = moment.column("orientation")[rows]
         own = turned(orientation, np.tile(AXIS_VECTORS[self.own], (len(speed), 1)))
         wanted = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], own)
@@ -111,7 +111,7 @@ class Flutter(Turning):
         # The pressure of the air sits before the middle of the sheet, toward its leading edge, and tips it broadside (a phenomenological
         # law in the manner of Tanabe and Kaneko 1994, "Behavior of a falling paper"; its strength is set by how long the tipping takes).
         against = moment.column("velocity")[rows].astype(np.float64) - self._air(moment, rows)
-        speed = np.maximum(np.linalg.norm(against, axis=1, keepdims=True), 1e-9)
+        speed = np.maximum(lengths(against)[:, None], 1e-9)
         way = against / speed
         through = np.sum(way * normal, axis=1, keepdims=True)
         rate = (2 * np.pi / np.maximum(np.asarray(self.tipping.give(moment, rows), np.float64), 1e-2)) ** 2 * np.minimum(speed[:, 0], 2.0) / 2
@@ -135,6 +135,6 @@ class Flutter(Turning):
 def _rotation_vectors(turns: Any) -> Any:
     """Axis times angle of turns (n, 4): (n, 3)."""
     turns = np.asarray(turns, np.float64) * np.where(turns[:, 3:] < 0, -1, 1)
-    sine = np.linalg.norm(turns[:, :3], axis=1)
+    sine = lengths(turns[:, :3])
     angle = 2 * np.arctan2(sine, turns[:, 3])
     return turns[:, :3] * (np.where(sine > 1e-9, angle / np.maximum(sine, 1e-9), 2.0))[:, None]

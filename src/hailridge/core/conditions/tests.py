@@ -96,11 +96,12 @@ class Chance(Condition):
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = (
         "*Per particle*: decided once; that share of all particles passes, always the same ones. *Per second*: as an event that comes that "
-        "often in a second, however many steps a second has. *Per occasion*: decided anew whenever the rule looks, such as at each contact."
+        "often in a second, however many steps a second has. *Per occasion*: decided anew whenever the rule looks, such as at each contact. "
+        "The chance can vary: let it follow a field, and the field says how likely something is at each place."
     )
 
     kind: Literal["chance"] = "chance"
-    probability: float = fields.number(0.5, low=0, high=1, soft=(0, 1), unit="share", label="Chance")
+    probability: Amount = fields.amount(0.5, low=0, high=1, soft=(0, 1), unit="share", label="Chance")
     per: Literal["particle", "second", "occasion"] = fields.choice(
         "particle", {"particle": "per particle", "second": "per second", "occasion": "per occasion"}, label="Decided"
     )
@@ -108,8 +109,8 @@ class Chance(Condition):
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
         draw = 0 if self.per == "particle" else moment.step + 1
-        probability = self.probability
+        probability = np.asarray(self.probability.give(moment, rows), np.float64)
         if self.per == "second":
             # Constant hazard: the chance over a second is the same for any number of steps in it.
-            probability = 1.0 - (1.0 - probability) ** moment.dt
-        return moment.uniforms(rows, self.item, draw)[:, 0] < np.float32(probability)
+            probability = 1.0 - (1.0 - np.clip(probability, 0.0, 1.0)) ** moment.dt
+        return moment.uniforms(rows, self.item, draw)[:, 0] < probability.astype(np.float32)

@@ -187,6 +187,6 @@ def catch_strays(moment: Moment) -> None:
 def _last_rule(moment: Moment, lost: NDArray[np.intp]) -> tuple[str, int] | None:
     """The rule that most probably sent them off: the last enabled one that holds for the first of them."""
     for ready in reversed(moment.scene.rules):
-        if ready.rule.trigger in ("each", "once", "becomes") and moment.column(ready.held)[lost[0]]:
+        if ready.rule.trigger in ("each", "once", "becomes") and (not ready.remembers or moment.column(ready.held)[lost[0]]):
             return ("rules", ready.index)
     return None

@@ -108,6 +108,8 @@ def narrowed(rows: Rows, mask: NDArray[np.bool_]) -> Rows:
 def _moved_by(moment: Moment, ready: ReadyRule, rows: Rows, holds: NDArray[np.bool_] | None, passing: Rows) -> Rows:
     """Whom a rule acts on, by its trigger; remembers who holds and writes an event for each beginning and end."""
     rule = ready.rule
+    if not ready.remembers:
+        return passing
     held = moment.column(ready.held)
     was = held[rows] != 0
     now = np.ones(number_of(rows), np.bool_) if holds is None else holds

@@ -71,27 +71,26 @@ _REST = {"smooth": np.float32(0.0), "billows": np.float32(0.219), "ridges": np.f
 
 def layered(form: str, places: Array, octaves: int, roughness: float, salt: int) -> NDArray[np.float32]:
     """The sum of several octaves at places (n, 3) in cells of the first: (n,) float32."""
-    count = len(places)
-    total = np.zeros(count, np.float32)
-    scale, weight, sum_ = 1.0, 1.0, 0.0
+    out = np.zeros(len(places), np.float32)
+    salts = np.array([(salt * 31 + octave * 101) & 0xFFFFFF for octave in range(octaves)], np.uint32)
+    moved = np.ascontiguousarray(places, np.float32)
+    if form in _FORMS:
+        noise.layered(len(out), moved, _FORMS[form], octaves, roughness, _SHIFT, salts, out)
+        return out
+    value = np.empty(len(places), np.float32)
+    weight, sum_ = 1.0, 0.0
     for octave in range(octaves):
-        moved = np.ascontiguousarray(places * scale + _SHIFT * (octave + 1), np.float32)
-        key = np.uint32((salt * 31 + octave * 101) & 0xFFFFFF)
-        if form == "cells":
-            value = np.empty(count, np.float32)
-            noise.cells(count, moved, key, value)
-        else:
-            out = np.empty((count, 4), np.float32)
-            noise.noise(count, moved, key, out)
-            value = out[:, 0]
-            value = value if form == "smooth" else np.abs(value) if form == "billows" else -np.abs(value)
-        total += value * np.float32(weight)
+        noise.cells(len(out), moved * np.float32(2**octave) + _SHIFT * np.float32(octave + 1), salts[octave], value)
+        out += value * np.float32(weight)
         sum_ += weight
-        scale, weight = scale * 2.0, weight * roughness
-    return total / np.float32(sum_)
+        weight *= roughness
+    return out / np.float32(sum_)
 
 
-_SHIFT = np.array([0.37, 0.71, 0.13])
+_FORMS = {"smooth": noise.SMOOTH, "billows": noise.BILLOWS, "ridges": noise.RIDGES}
+"""Forms made of gradient noise; the other one is cellular."""
+
+_SHIFT = np.array([0.37, 0.71, 0.13], np.float32)
 """Octaves must not have their lattice points, where gradient noise is zero, in one place."""
 
 

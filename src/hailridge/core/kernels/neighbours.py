@@ -8,16 +8,91 @@ import numpy as np
 
 from hailridge.core.kernels.compiling import Kernel, compiled, parallel_range
 
+DIGIT = 11
+"""Bits of a key sorted by in one pass: 2 048 counts fit the nearest cache."""
+
+CELLS_TOGETHER = 32
+"""Cells that share one scratch, so that a sparse cloud does not spend its time on allocating."""
+
 
 @compiled
-def starts_of(keys: Any, counts: Any, wanted: Any) -> Any:
-    """First places (m,) of `wanted` in ascending `keys` (n,); `counts` (m,) is written with how many there are up to and with the key two on."""
-    out = np.empty(len(wanted), np.int64)
-    for i in range(len(wanted)):
-        low = np.searchsorted(keys, wanted[i])
-        out[i] = low
-        counts[i] = np.searchsorted(keys, wanted[i] + 3) - low
+def keys_of(places: Any, origin: Any, cell: Any, sizes: Any, out: Any) -> None:
+    """Which cell each place (n, 3) lies in, as one number (n,) int64 that ascends with z, then y, then x.
+
+    `sizes` (3,) are how many cells there are along each axis. Whatever lies beyond them is put two cells outside, where no target's
+    neighbours are; what is no number is put further out still.
+    """
+    for i in range(len(places)):
+        key = np.int64(0)
+        for axis in range(3):
+            at = np.floor((np.float64(places[i, axis]) - origin[axis]) / cell)
+            at = -3.0 if at != at else min(max(at, -2.0), np.float64(sizes[axis] + 1))
+            key = key * np.int64(sizes[axis] + 6) + np.int64(at) + 3
+        out[i] = key
+
+
+@compiled
+def sorted_order(keys: Any) -> Any:
+    """The order (n,) int64 in which keys (n,) int64 ascend, equal ones as they come: digit by digit, the lowest first."""
+    count = len(keys)
+    order = np.arange(count)
+    if count < 2:
+        return order
+    low, high = keys[0], keys[0]
+    for i in range(count):
+        low, high = min(low, keys[i]), max(high, keys[i])
+    other = np.empty(count, np.int64)
+    shift = 0
+    while shift < 63 and (high - low) >> shift > 0:
+        counts = np.zeros(2**DIGIT + 1, np.int64)
+        for i in range(count):
+            counts[(((keys[i] - low) >> shift) & (2**DIGIT - 1)) + 1] += 1
+        for digit in range(2**DIGIT):
+            counts[digit + 1] += counts[digit]
+        for i in range(count):
+            row = order[i]
+            digit = ((keys[row] - low) >> shift) & (2**DIGIT - 1)
+            other[counts[digit]] = row
+            counts[digit] += 1
+        order, other = other, order
+        shift += DIGIT
+    return order
+
+
+@compiled
+def table_of(keys: Any, size: Any) -> Any:
+    """How many of the ascending keys (t,) lie below each number up to `size`: (size + 1,) int32."""
+    out = np.empty(size + 1, np.int32)
+    at = 0
+    for key in range(size + 1):
+        while at < len(keys) and keys[at] < key:
+            at += 1
+        out[key] = at
     return out
+
+
+def _looked_up(table: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> None:
+    """As `_runs`, with a table of all keys at hand."""
+    for cell in parallel_range(len(present)):
+        for run in range(len(offsets)):
+            wanted = present[cell] + offsets[run]
+            starts[cell, run] = table[wanted]
+            lengths[cell, run] = table[wanted + 3] - table[wanted]
+
+
+def _runs(keys: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> None:
+    """Where the targets around each seeker's cell stand: for each of the ascending keys `present` (c,) and each offset (9,), how many of the
+    ascending `keys` (t,) come before, and how many are at most two further on: starts, lengths (c, 9)."""
+    for run in parallel_range(len(offsets)):
+        first, last = 0, 0
+        for cell in range(len(present)):
+            wanted = present[cell] + offsets[run]
+            while first < len(keys) and keys[first] < wanted:
+                first += 1
+            last = max(last, first)
+            while last < len(keys) and keys[last] < wanted + 3:
+                last += 1
+            starts[cell, run], lengths[cell, run] = first, last - first
 
 
 def _count(
@@ -29,38 +104,46 @@ def _count(
     `seeking` (n, 3); reach (n,) or (1,); targets (t, 3) in order of cells with `extra` (t,) or (1,) added to the reach; own (n,): the target
     that a seeker is itself, −1 for none; out (n,).
     """
-    for cell in parallel_range(starts.shape[0]):
-        total = 0
-        for run in range(9):
-            total += lengths[cell, run]
-        xs, ys, zs = np.empty(total, np.float32), np.empty(total, np.float32), np.empty(total, np.float32)
-        more = np.empty(total if len(extra) > 1 else 1, np.float32)
-        more[0] = extra[0]
-        at = 0
-        for run in range(9):
-            first = starts[cell, run]
-            for k in range(lengths[cell, run]):
-                xs[at], ys[at], zs[at] = targets[first + k, 0], targets[first + k, 1], targets[first + k, 2]
+    number = starts.shape[0]
+    for block in parallel_range((number + CELLS_TOGETHER - 1) // CELLS_TOGETHER):
+        begin = np.int64(block) * CELLS_TOGETHER
+        end = min(begin + CELLS_TOGETHER, number)
+        most = 0
+        for cell in range(begin, end):
+            total = 0
+            for run in range(9):
+                total += lengths[cell, run]
+            most = max(most, total)
+        xs, ys, zs = np.empty(most, np.float32), np.empty(most, np.float32), np.empty(most, np.float32)
+        more = np.empty(most if len(extra) > 1 else 1, np.float32)
+        for cell in range(begin, end):
+            at = 0
+            for run in range(9):
+                first = starts[cell, run]
+                for k in range(lengths[cell, run]):
+                    xs[at], ys[at], zs[at] = targets[first + k, 0], targets[first + k, 1], targets[first + k, 2]
+                    if len(extra) > 1:
+                        more[at] = extra[first + k]
+                    at += 1
+            for s in range(cells[cell], cells[cell + 1]):
+                i = seekers[s]
+                x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
+                far = reach[i] if len(reach) > 1 else reach[0]
+                found = np.int32(0)
                 if len(extra) > 1:
-                    more[at] = extra[first + k]
-                at += 1
-        for s in range(cells[cell], cells[cell + 1]):
-            i = seekers[s]
-            x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
-            far = reach[i] if len(reach) > 1 else reach[0]
-            found = np.int32(0)
-            if len(extra) > 1:
-                for k in range(total):
-                    dx, dy, dz, both = xs[k] - x, ys[k] - y, zs[k] - z, more[k] + far
-                    found += np.int32(dx * dx + dy * dy + dz * dz <= both * both)
-            else:
-                square = far * far
-                for k in range(total):
-                    dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
-                    found += np.int32(dx * dx + dy * dy + dz * dz <= square)
-            if own[i] >= 0:
-                found -= np.int32(1)
-            out[i] = found
+                    for k in range(at):
+                        dx, dy, dz, both = xs[k] - x, ys[k] - y, zs[k] - z, more[k] + far
+                        found += np.int32(dx * dx + dy * dy + dz * dz <= both * both)
+                else:
+                    square = far * far
+                    for k in range(at):
+                        dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
+                        found += np.int32(dx * dx + dy * dy + dz * dz <= square)
+                if own[i] >= 0:
+                    found -= np.int32(1)
+                out[i] = found
 
 
+looked_up = Kernel(_looked_up, serial_below=2_000)
+runs = Kernel(_runs, serial_below=10_000)
 count = Kernel(_count, serial_below=2_000)

@@ -185,6 +185,76 @@ def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: A
             out[start + i, 0], out[start + i, 1], out[start + i, 2] = cx[i], cy[i], cz[i]
 
 
+@helper
+def _corner_value(hx, hy, hz, salt, u, v, w):  # type: ignore[no-untyped-def]
+    """What a corner's gradient, that of `_corner`, gives at a place u, v, w from it; without branches, so that it is done for many at once."""
+    h = np.uint32(hx ^ hy ^ hz ^ salt)
+    h = np.uint32(np.uint32(h ^ (h >> _SIXTEEN)) * _MIX0)
+    h = np.uint32(np.uint32(h ^ (h >> _FIFTEEN)) * _MIX1)
+    h = np.uint32(np.uint32(h ^ (h >> _SIXTEEN)) & _FIFTEEN)
+    again = (h == np.uint32(12)) | (h == np.uint32(14))
+    first = u if (h < _EIGHT) | again else v
+    second = v if (h < np.uint32(4)) | again else w
+    return (first if h & _ONE == 0 else -first) + (second if h & np.uint32(2) == 0 else -second)
+
+
+SMOOTH, BILLOWS, RIDGES = 0, 1, 2
+"""What is made of the noise of each octave: as it is, its size, or its size turned over."""
+
+
+def _layered(positions: Any, form: Any, octaves: Any, roughness: Any, shift: Any, salts: Any, out: Any) -> None:
+    """Several octaves of noise, the values only, each twice as fine and `roughness` times as strong as the one before, over their sum of strengths.
+
+    positions (n, 3) float32 in cells of the first octave; shift (3,) float32 apart from octave to octave; salts (octaves,) uint32; out (n,).
+    """
+    count = positions.shape[0]
+    one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
+    total = np.float32(0)
+    weight = one
+    for _octave in range(octaves):
+        total += weight
+        weight *= np.float32(roughness)
+    for block in parallel_range((count + BLOCK - 1) // BLOCK):
+        start = np.int64(block) * BLOCK
+        size = min(BLOCK, count - start)
+        xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+        sums = np.zeros(BLOCK, np.float32)
+        for i in range(size):
+            xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
+        scale, strength = one, one / total
+        for octave in range(octaves):
+            layer = np.uint32(salts[octave] * _P3)
+            ox, oy, oz = shift[0] * np.float32(octave + 1), shift[1] * np.float32(octave + 1), shift[2] * np.float32(octave + 1)
+            for i in range(size):
+                x, y, z = xs[i] * scale + ox, ys[i] * scale + oy, zs[i] * scale + oz
+                fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+                u, v, w = x - fx, y - fy, z - fz
+                x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
+                z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
+                x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
+                su = u * u * u * (u * (u * six - fifteen) + ten)
+                sv = v * v * v * (v * (v * six - fifteen) + ten)
+                sw = w * w * w * (w * (w * six - fifteen) + ten)
+                ru, rv, rw = one - su, one - sv, one - sw
+                low = rw * (
+                    rv * (ru * _corner_value(x0, y0, z0, layer, u, v, w) + su * _corner_value(x1, y0, z0, layer, u - one, v, w))
+                    + sv * (ru * _corner_value(x0, y1, z0, layer, u, v - one, w) + su * _corner_value(x1, y1, z0, layer, u - one, v - one, w))
+                )
+                high = sw * (
+                    rv * (ru * _corner_value(x0, y0, z1, layer, u, v, w - one) + su * _corner_value(x1, y0, z1, layer, u - one, v, w - one))
+                    + sv
+                    * (ru * _corner_value(x0, y1, z1, layer, u, v - one, w - one) + su * _corner_value(x1, y1, z1, layer, u - one, v - one, w - one))
+                )
+                value = low + high
+                value = value if form == SMOOTH else abs(value) if form == BILLOWS else -abs(value)
+                sums[i] += strength * value
+            scale *= np.float32(2.0)
+            strength *= np.float32(roughness)
+        for i in range(size):
+            out[start + i] = sums[i]
+
+
 noise = Kernel(_noise)
+layered = Kernel(_layered, serial_below=2_000)
 cells = Kernel(_cells, serial_below=2_000)
 curl = Kernel(_curl, serial_below=2_000)

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
+from hailridge.core.particles import Rows, lengths
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Quantity
@@ -73,4 +73,4 @@ class AttributeValue(Quantity):
             return values
         if self.attribute == "color":
             return values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-        return np.linalg.norm(values, axis=1)
+        return lengths(values)
