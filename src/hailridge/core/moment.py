@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.events import EventLog, Happening
+from hailridge.core.kernels import vectors as kernel
 from hailridge.core.neighbours import Neighbours
-from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, number_of
+from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene
 from hailridge.model.attributes import BUILT_IN
@@ -99,13 +100,17 @@ class Moment:
     def column(self, name: str) -> Array:
         return self.particles.column(name)
 
+    def read(self, name: str, rows: Rows) -> Array:
+        """Values of a column: (k,) or (k, width). For a slice a view; otherwise a copy."""
+        return taken(self.column(name), rows)
+
     def read_attribute(self, attribute: str, rows: Rows) -> Array:
         """Present values of a built-in or own attribute: (k,) or (k, 3)."""
         if attribute == "speed":
-            return lengths(self.column("velocity")[rows])
+            return lengths(self.read("velocity", rows))
         if attribute == "spin":
-            return np.degrees(self.column("spin")[rows]) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
-        return self.column(attribute if attribute in BUILT_IN else f"own {attribute}")[rows]
+            return np.degrees(self.read("spin", rows)) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
+        return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
 
     def field_of(self, field: str, rows: Rows) -> Array:
         """A field where particles are: (k,) float32, 0–1. It is asked for once a step, as long as nobody puts particles elsewhere."""
@@ -135,7 +140,7 @@ class Moment:
         own = np.full(self.count, -1, np.int64)
         own[targets] = targets
         everybody = marked is None and number_of(rows) == self.count
-        return grid.count(places[rows], reach, radii[targets] if touching else None, own[rows], themselves=everybody)
+        return grid.count(taken(places, rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
 
     def _places(self) -> Array:
         """Where everybody was at the start of the step, whoever has been put elsewhere since."""
@@ -216,9 +221,16 @@ class Moment:
             self.buffers.piles[name] = pile
         return pile
 
+    def push(self, pile: str, rows: Rows, vectors: Any, factors: Any = 1.0) -> None:
+        """Add vectors, (k, 3) or one for all, times factors, (k,) or one for all, to a pile of vectors."""
+        each = np.ascontiguousarray(np.atleast_2d(np.asarray(vectors, np.float32)))
+        scale = np.ascontiguousarray(np.atleast_1d(np.asarray(factors, np.float32)))
+        number = number_of(rows)
+        kernel.add_scaled(number, self.pile(pile), *named_rows(rows), number, each, scale)
+
     def midway(self, rows: Rows) -> Array:
         """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
-        return np.ascontiguousarray(self.column("position")[rows] + self.column("velocity")[rows] * np.float32(self.dt / 2))
+        return np.ascontiguousarray(self.read("position", rows) + self.read("velocity", rows) * np.float32(self.dt / 2))
 
     @property
     def midtime(self) -> float:

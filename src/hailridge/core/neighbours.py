@@ -15,10 +15,6 @@ MOST_CELLS = 2_000_000
 """Along an axis. Whatever lies further out than that many cells counts as lying at the edge; strays are that far."""
 
 
-TABLE_CELLS = 200_000
-"""A grid of up to this many cells, and eight more a particle, has a table of them."""
-
-
 class Grid:
     """Places (n, 3) float32 sorted into cubes of width `cell` (m), to count those near other places.
 
@@ -37,10 +33,7 @@ class Grid:
         keys = self._keys(places)
         self.order: NDArray[np.intp] = kernel.sorted_order(keys)
         self.keys = keys[self.order]
-        self.places = np.ascontiguousarray(places[self.order], np.float32)
-        # Where cells are not many more than particles, a table of all of them answers quickest.
-        cells = float(np.prod(self.sizes.astype(np.float64) + 6))
-        self.table = kernel.table_of(self.keys, int(cells)) if cells < TABLE_CELLS + 8 * len(places) else None
+        self.places = np.ascontiguousarray(places.take(self.order, axis=0), np.float32)
 
     def _keys(self, places: Array) -> NDArray[np.int64]:
         out = np.empty(len(places), np.int64)
@@ -71,10 +64,7 @@ class Grid:
         slab = row * (self.sizes[1] + 6)
         offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
         starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
-        if self.table is not None:
-            kernel.looked_up(len(firsts), self.table, sorted_keys[firsts], offsets, starts, lengths)
-        else:
-            kernel.runs(len(firsts) + len(self.keys), self.keys, sorted_keys[firsts], offsets, starts, lengths)
+        kernel.runs(len(firsts) + len(self.keys), self.keys, sorted_keys[firsts], offsets, starts, lengths)
         kernel.count(
             number, starts, lengths, np.append(firsts, number), seekers, np.ascontiguousarray(places, np.float32),
             np.atleast_1d(np.asarray(reach, np.float32)), self.places,

@@ -64,7 +64,7 @@ def layers(moment: Moment) -> list[Layer]:
         layer = _layer(moment, rows, entry.id, entry.shader, getattr(entry, "pixels", 3.0), _tint(moment, rows, entry))
         if entry.shader == "sheet":
             kept = moment.particles.has("orientation")
-            layer.orientation = moment.column("orientation")[rows] if kept else upright(number_of(rows))
+            layer.orientation = moment.read("orientation", rows) if kept else upright(number_of(rows))
             layer.ratio = entry.ratio
         out.append(layer)
     if not seen.all():
@@ -85,7 +85,7 @@ def _tint(moment: Moment, rows: Rows, look: Any) -> Any:
         return group_colors(moment.scene)[moment.column("group")[rows]]
     if look.tint == "amount":
         return np.broadcast_to(look.color.give(moment, rows), (number_of(rows), 3))
-    return moment.column("color")[rows]
+    return moment.read("color", rows)
 
 
 def group_colors(scene: Scene) -> NDArray[np.float32]:
@@ -100,7 +100,7 @@ def _layer(moment: Moment, rows: Rows, look: str, shader: str, pixels: float, ti
     color[:, :3] = np.clip(np.asarray(tint) * 255 + 0.5, 0, 255)
     color[:, 3] = np.clip(moment.column("opacity")[rows] * 255 + 0.5, 0, 255)
     return Layer(
-        look, shader, pixels, moment.column("position")[rows], moment.column("radius")[rows], color,
+        look, shader, pixels, moment.read("position", rows), moment.column("radius")[rows], color,
         moment.column("id")[rows], moment.column("group")[rows].astype(np.uint8),
     )  # fmt: skip
 

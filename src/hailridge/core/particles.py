@@ -123,6 +123,19 @@ def number_of(rows: Rows) -> int:
     return rows.stop - rows.start if isinstance(rows, slice) else len(rows)
 
 
+def taken(column: Array, rows: Rows) -> Array:
+    """The values of some rows; for many components several times as fast as indexing."""
+    return column[rows] if isinstance(rows, slice) else column.take(rows, axis=0)
+
+
+NO_ROWS = np.zeros(0, np.intp)
+
+
+def named_rows(rows: Rows) -> tuple[NDArray[np.intp], int]:
+    """Rows as kernels take them: their indices and 0, or no indices and where a slice starts."""
+    return (NO_ROWS, rows.start) if isinstance(rows, slice) else (rows, 0)
+
+
 def as_indices(rows: Rows) -> NDArray[np.intp]:
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
 

@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, curves, forces, motion, neighbours, noise, philox, tree, vectors
+from hailridge.core.kernels import contact, curves, forces, memory, motion, neighbours, noise, philox, tree, vectors
 from hailridge.core.kernels.compiling import KERNELS
 
-MODULES = (contact, curves, forces, motion, neighbours, noise, philox, tree, vectors)
+MODULES = (contact, curves, forces, memory, motion, neighbours, noise, philox, tree, vectors)
 """Every module with kernels; importing it is what registers them."""
 
 
@@ -28,13 +28,13 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     nine, whole = np.zeros((1, 9), np.int64), np.zeros(1, np.int64)
     neighbours.keys_of(points, np.zeros(3), 1.0, np.ones(3, np.int64), whole.copy())
     neighbours.sorted_order(whole)
-    neighbours.table_of(whole, 1)
     vectors.bounds(points)
+    memory.edges(np.zeros(1, np.uint8), whole, 0, np.zeros(1, np.bool_))
+    memory.elapsed(one.copy(), one.copy(), whole, 0, 1, np.float32(0), np.float32(0))
     for kind in (np.float32, np.float64):
         vectors.lengths(np.zeros((1, 3), kind))
     return {
         "_count": (nine, nine, np.zeros(2, np.int64), whole, points, one, points, one, whole, np.zeros(1, np.int32)),
-        "_looked_up": (np.zeros(9, np.int32), whole, np.zeros(9, np.int64), nine.copy(), nine.copy()),
         "_runs": (whole, whole, np.zeros(9, np.int64), nine.copy(), nine.copy()),
         "_uniforms": (keys, word, word, word, np.empty((1, 4), np.float32)),
         "_descend": (keys, keys.copy(), word, word, word, np.empty(1, np.uint64)),
@@ -48,6 +48,7 @@ def _arguments() -> dict[str, tuple[object, ...]]:
         "_turn": (four.copy(), three, one),
         "_curve": (np.zeros(1), np.zeros(1), np.zeros((1, 1)), np.zeros(1, np.uint8), np.zeros((1, 4)), np.empty((1, 1))),
         "_inside": (np.zeros((1, 3)), triangles, bounds, links, np.empty(1, np.uint8)),
+        "_add_scaled": (three.copy(), whole, 0, 0, points, one),
         "_closest_on_ball": (points, np.zeros(3), 1.0, np.empty((1, 3)), np.empty(1)),
         "_sample": (
             np.zeros((1, 4), np.float32), np.ones(1), np.zeros((3, 3), np.float32), np.zeros((1, 3), np.int32), three.copy(), np.empty(1, np.int32)

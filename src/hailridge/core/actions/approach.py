@@ -8,8 +8,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.actions.weighted import Weighted
+from hailridge.core.kernels import memory as kernel
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, ColumnSpec, Rows
+from hailridge.core.particles import Array, ColumnSpec, Rows, named_rows, number_of
 from hailridge.core.scene import Scene
 from hailridge.model import fields
 from hailridge.model.parts import Amount
@@ -70,10 +71,9 @@ class Approach(Weighted):
         """Seconds since the approach began without a break, and for whom it begins now: (k,) each."""
         began, worked = moment.column(f"began {self.item}"), moment.column(f"worked {self.item}")
         now = np.float32(moment.time)
-        afresh = worked[rows] < now - np.float32(moment.dt * 1.5 + 1e-6)
-        began[rows] = np.where(afresh, now, began[rows])
-        worked[rows] = now
-        return now - began[rows], afresh
+        broken = now - np.float32(moment.dt * 1.5 + 1e-6)
+        found: tuple[Array, Array] = kernel.elapsed(began, worked, *named_rows(rows), number_of(rows), now, broken)
+        return found
 
     def _spring(self, moment: Moment, rows: Rows, present: Array, target: Array, afresh: Array, pace: Any) -> Any:
         """One exact step of a damped oscillator whose envelope halves every half-life (closed form, so any step gives the same curve)."""

@@ -10,7 +10,7 @@ import numpy as np
 from hailridge.core.actions.weighted import Weighted
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, Rows, as_factor, number_of
+from hailridge.core.particles import Array, Rows, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Amount
@@ -51,7 +51,7 @@ class Constant(Push):
     acceleration: Amount = fields.amount([1.0, 0.0, 0.0], unit="m/s2", low=-10_000, high=10_000, soft=(-20, 20), value="vector", label="Acceleration")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("push")[rows] += self.acceleration.give(moment, rows) * as_factor(self.share(moment, rows))
+        moment.push("push", rows, self.acceleration.give(moment, rows), self.share(moment, rows))
 
 
 class Wind(Push):
@@ -78,7 +78,7 @@ class Wind(Push):
         if self.gusts > 0:
             air = air * (1 + self._swell(moment, rows, air) * np.float32(self.gusts / 100))[:, None]
         moment.pile("drag")[rows] += rate
-        moment.pile("air")[rows] += as_factor(rate) * air
+        moment.push("air", rows, air, rate)
 
     def _swell(self, moment: Moment, rows: Rows, air: Array) -> Array:
         """About −1 to 1 at each place; the pattern is carried along by the wind itself."""
@@ -145,4 +145,4 @@ class Turbulence(Push):
         salt = np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF)
         drift = np.float32(self.evolution * moment.midtime)
         noise.curl(number_of(rows), places, np.float32(1.0 / self.size), np.int64(self.octaves), np.float32(self.roughness), drift, salt, out)
-        moment.pile("push")[rows] += out * as_factor(self.strength.give(moment, rows) * self.share(moment, rows))
+        moment.push("push", rows, out, self.strength.give(moment, rows) * self.share(moment, rows))

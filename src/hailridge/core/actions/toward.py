@@ -10,7 +10,7 @@ import numpy as np
 from hailridge.core.actions.push import Push
 from hailridge.core.kernels import forces
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, Rows, as_factor, lengths
+from hailridge.core.particles import Array, Rows
 from hailridge.model import fields
 from hailridge.model.parts import Amount
 
@@ -45,10 +45,10 @@ class Attract(Push):
         else:
             share = np.ones_like(far)
         # Close to the goal the pull fades over the way of a step, so that nothing trembles there.
-        speed = lengths(moment.column("velocity")[rows]) * np.float32(moment.dt) + np.float32(1e-6)
+        speed = moment.read_attribute("speed", rows) * np.float32(moment.dt) + np.float32(1e-6)
         share = share * np.minimum(far / speed, 1)
         strength = self.strength.give(moment, rows) * share * self.share(moment, rows)
-        moment.pile("push")[rows] += away / np.maximum(far, 1e-9)[:, None] * strength[:, None]
+        moment.push("push", rows, away, strength / np.maximum(far, 1e-9))
 
 
 class Vortex(Push):
@@ -81,7 +81,7 @@ class Vortex(Push):
         middle = np.asarray(frame.translation, np.float64)
         forces.vortex(len(places), places, middle, axis, float(self.core), float(self.inward), float(self.lift), speed, rate, air)
         moment.pile("drag")[rows] += rate
-        moment.pile("air")[rows] += air
+        moment.push("air", rows, air)
 
 
 class Spring(Push):
@@ -101,10 +101,10 @@ class Spring(Push):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         places = moment.midway(rows)
-        rest = moment.column("birthplace")[rows] if self.shape is None else moment.scene.pose(self.shape).closest(places)[0].astype(np.float32)
+        rest = moment.read("birthplace", rows) if self.shape is None else moment.scene.pose(self.shape).closest(places)[0].astype(np.float32)
         # A leapfrog is steady as long as a step is less than a third of a period; stiffer springs are held there.
         turn = min(2 * math.pi / self.period, 1.9 / moment.dt if moment.dt > 0 else math.inf)
-        moment.pile("push")[rows] += (rest - places) * as_factor(np.float32(turn * turn) * self.share(moment, rows))
+        moment.push("push", rows, rest - places, np.float32(turn * turn) * self.share(moment, rows))
         # The swing's height halves in the calming time: the drag on speed is twice that rate.
         moment.pile("drag")[rows] += 2 * self.decay(self.calming, moment, rows)
 
@@ -124,7 +124,7 @@ class PullToCentre(Push):
     def act(self, moment: Moment, rows: Rows) -> None:
         centre = np.zeros(3) if self.shape is None else moment.scene.frame(self.shape).translation
         away = centre.astype(np.float32) - moment.midway(rows)
-        moment.pile("push")[rows] += away * as_factor(self.strength.give(moment, rows) * self.share(moment, rows))
+        moment.push("push", rows, away, self.strength.give(moment, rows) * self.share(moment, rows))
 
 
 class SpeedLimit(Push):

@@ -68,9 +68,9 @@ class FaceMotion(Turning):
     half_life: Amount = fields.amount(0.05, unit="s", low=0.0001, high=1000, soft=(0.01, 2), label="Half-life", per_frame="halving")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        velocity = moment.column("velocity")[rows]
+        velocity = moment.read("velocity", rows)
         speed = lengths(velocity)
-        orientation = moment.column("orientation")[rows]
+        orientation = moment.read("orientation", rows)
         own = turned(orientation, np.tile(AXIS_VECTORS[self.own], (len(speed), 1)))
         wanted = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], own)
         kept = np.float32(0.5) ** (np.float32(moment.dt) / np.maximum(self.half_life.give(moment, rows), np.float32(1e-4)))
@@ -101,7 +101,7 @@ class Flutter(Turning):
     def act(self, moment: Moment, rows: Rows) -> None:
         number = number_of(rows)
         share = self.share(moment, rows)
-        orientation, spin = moment.column("orientation")[rows], moment.column("spin")[rows].astype(np.float64)
+        orientation, spin = moment.read("orientation", rows), moment.read("spin", rows).astype(np.float64)
         normal = turned(orientation, np.tile([0.0, 1.0, 0.0], (number, 1))).astype(np.float64)
         edge, face = self.decay(self.edge, moment, rows), self.decay(self.face, moment, rows)
         moment.pile("drag")[rows] += edge
@@ -110,7 +110,7 @@ class Flutter(Turning):
         plate[rows, 3] += np.maximum(face - edge, 0)
         # The pressure of the air sits before the middle of the sheet, toward its leading edge, and tips it broadside (a phenomenological
         # law in the manner of Tanabe and Kaneko 1994, "Behavior of a falling paper"; its strength is set by how long the tipping takes).
-        against = moment.column("velocity")[rows].astype(np.float64) - self._air(moment, rows)
+        against = moment.read("velocity", rows).astype(np.float64) - self._air(moment, rows)
         speed = np.maximum(lengths(against)[:, None], 1e-9)
         way = against / speed
         through = np.sum(way * normal, axis=1, keepdims=True)

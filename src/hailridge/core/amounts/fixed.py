@@ -42,7 +42,14 @@ class Mixture(Amount):
     def mixed(self, share: Any) -> Any:
         """`low` where the share (k,) is 0, `high` where it is 1, in between a mixture."""
         low, high = np.asarray(self.low, np.float32), np.asarray(self.high, np.float32)
-        return low + (high - low) * (share[:, None] if self.width() == 3 else share)
+        if self.width() == 1:
+            return low + (high - low) * share
+        # Component by component: NumPy is slow along an axis of three.
+        low, high = np.broadcast_to(low, (3,)), np.broadcast_to(high, (3,))
+        out = np.empty((len(share), 3), np.float32)
+        for axis in range(3):
+            out[:, axis] = low[axis] + (high[axis] - low[axis]) * share
+        return out
 
     def extent(self) -> tuple[float, float]:
         return extent_of(*self.all_values("low"), *self.all_values("high"))

@@ -32,7 +32,7 @@ class Noisy(Mixture):
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
     def give(self, moment: Moment, rows: Rows) -> Any:
-        share = noise_share(moment.column("position")[rows], self.size, self.change * moment.time, self.item ^ moment.scene.seed)
+        share = noise_share(moment.read("position", rows), self.size, self.change * moment.time, self.item ^ moment.scene.seed)
         return self.mixed(share)
 
 

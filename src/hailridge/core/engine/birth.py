@@ -188,7 +188,7 @@ def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: 
 def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
     up = upward(len(parents))
     if litter.action.heading == "motion":
-        velocity = moment.column("velocity")[parents]
+        velocity = moment.read("velocity", parents)
         size = np.linalg.norm(velocity, axis=1, keepdims=True)
         return np.where(size > 1e-6, velocity / np.maximum(size, 1e-6), up).astype(np.float32)
     if litter.action.heading == "surface" and litter.axes is not None:

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.events import Happening
+from hailridge.core.kernels import memory as kernel
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows, number_of
+from hailridge.core.particles import Rows, named_rows, number_of
 from hailridge.core.scene import ReadyRule
 from hailridge.model.parts import Action
 
@@ -110,20 +111,14 @@ def _moved_by(moment: Moment, ready: ReadyRule, rows: Rows, holds: NDArray[np.bo
     rule = ready.rule
     if not ready.remembers:
         return passing
-    held = moment.column(ready.held)
-    was = held[rows] != 0
     now = np.ones(number_of(rows), np.bool_) if holds is None else holds
-    begun, ended = now & ~was, was & ~now
-    any_begun, any_ended = bool(begun.any()), bool(ended.any())
-    beginning = narrowed(rows, begun) if any_begun else np.empty(0, np.intp)
-    ending = narrowed(rows, ended) if any_ended else np.empty(0, np.intp)
-    if any_begun or any_ended:
-        held[rows] = now
+    beginning: Rows
+    ending: Rows
+    beginning, ending = kernel.edges(moment.column(ready.held), *named_rows(rows), now)
     # A rule without a condition holds for everyone from birth; that is no news.
-    if any_begun and rule.condition is not None:
+    if rule.condition is not None:
         moment.log.add(Happening.RULE, moment, beginning, ready.index)
-    if any_ended:
-        moment.log.add(Happening.RULE_END, moment, ending, ready.index)
+    moment.log.add(Happening.RULE_END, moment, ending, ready.index)
     match rule.trigger:
         case "becomes":
             return beginning

@@ -8,11 +8,11 @@ import numpy as np
 
 from hailridge.core.kernels.compiling import Kernel, compiled, parallel_range
 
-DIGIT = 11
-"""Bits of a key sorted by in one pass: 2 048 counts fit the nearest cache."""
-
 CELLS_TOGETHER = 32
 """Cells that share one scratch, so that a sparse cloud does not spend its time on allocating."""
+
+DIGIT = 11
+"""Bits of a key sorted by in one pass: 2 048 counts fit the nearest cache."""
 
 
 @compiled
@@ -57,27 +57,6 @@ def sorted_order(keys: Any) -> Any:
         order, other = other, order
         shift += DIGIT
     return order
-
-
-@compiled
-def table_of(keys: Any, size: Any) -> Any:
-    """How many of the ascending keys (t,) lie below each number up to `size`: (size + 1,) int32."""
-    out = np.empty(size + 1, np.int32)
-    at = 0
-    for key in range(size + 1):
-        while at < len(keys) and keys[at] < key:
-            at += 1
-        out[key] = at
-    return out
-
-
-def _looked_up(table: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> None:
-    """As `_runs`, with a table of all keys at hand."""
-    for cell in parallel_range(len(present)):
-        for run in range(len(offsets)):
-            wanted = present[cell] + offsets[run]
-            starts[cell, run] = table[wanted]
-            lengths[cell, run] = table[wanted + 3] - table[wanted]
 
 
 def _runs(keys: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> None:
@@ -144,6 +123,5 @@ def _count(
                 out[i] = found
 
 
-looked_up = Kernel(_looked_up, serial_below=2_000)
 runs = Kernel(_runs, serial_below=10_000)
 count = Kernel(_count, serial_below=2_000)

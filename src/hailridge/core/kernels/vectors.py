@@ -37,6 +37,18 @@ def bounds(places: Any) -> Any:
     return out
 
 
+def _add_scaled(pile: Any, rows: Any, start: Any, count: Any, vectors: Any, factors: Any) -> None:
+    """Add vectors (k, 3) or (1, 3) times factors (k,) or (1,) to rows of a pile (n, 3), float32: to `rows` (k,), or, where that has none, to
+    `count` of them from `start` on. No row is named twice."""
+    for j in parallel_range(count):
+        i = rows[j] if len(rows) else start + np.int64(j)
+        v = np.int64(j) if len(vectors) > 1 else np.int64(0)
+        factor = factors[j] if len(factors) > 1 else factors[0]
+        pile[i, 0] += vectors[v, 0] * factor
+        pile[i, 1] += vectors[v, 1] * factor
+        pile[i, 2] += vectors[v, 2] * factor
+
+
 def _closest_on_ball(points: Any, centre: Any, radius: Any, out: Any, distances: Any) -> None:
     """The nearest places of a ball's surface to points (n, 3) float32: out (n, 3) and distances (n,), float64, below zero inside.
 
@@ -51,4 +63,5 @@ def _closest_on_ball(points: Any, centre: Any, radius: Any, out: Any, distances:
         distances[i] = far - radius
 
 
+add_scaled = Kernel(_add_scaled)
 closest_on_ball = Kernel(_closest_on_ball)

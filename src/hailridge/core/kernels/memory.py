@@ -1,0 +1,49 @@
+"""What rules and actions remember of each particle, read and renewed in one pass."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.kernels.compiling import compiled
+
+
+@compiled
+def edges(held: Any, rows: Any, start: Any, now: Any) -> Any:
+    """For whom something begins and ends: two ascending arrays of rows.
+
+    held (n,) uint8: for whom it held before, renewed; rows (k,) int64, or none, meaning the k from `start` on; now (k,) bool.
+    """
+    begun, ended = np.empty(len(now), np.int64), np.empty(len(now), np.int64)
+    beginnings, ends = 0, 0
+    for j in range(len(now)):
+        i = rows[j] if len(rows) else start + j
+        before = held[i] != 0
+        if now[j] != before:
+            held[i] = now[j]
+            if now[j]:
+                begun[beginnings] = i
+                beginnings += 1
+            else:
+                ended[ends] = i
+                ends += 1
+    return begun[:beginnings].copy(), ended[:ends].copy()
+
+
+@compiled
+def elapsed(began: Any, worked: Any, rows: Any, start: Any, count: Any, now: Any, broken: Any) -> Any:
+    """Seconds since work on each particle began without a break, and on whom it begins now: (k,) float32 and (k,) bool.
+
+    began, worked (n,) float32: when it began and was last at work, renewed; rows and start as in `edges`; before `broken`, work has been broken
+    off.
+    """
+    since, afresh = np.empty(count, np.float32), np.empty(count, np.bool_)
+    for j in range(count):
+        i = rows[j] if len(rows) else start + j
+        afresh[j] = worked[i] < broken
+        if afresh[j]:
+            began[i] = now
+        worked[i] = now
+        since[j] = now - began[i]
+    return since, afresh
