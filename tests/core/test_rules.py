@@ -439,6 +439,35 @@ class Chance(unittest.TestCase):
         # 25 looks (frame 0 and 24 steps) at 5 %: 1 − 0.95²⁵.
         self.assertAlmostEqual(self.share("occasion", 0.05), 1 - 0.95**25, delta=0.03)
 
+    def test_a_field_is_how_likely_something_is(self) -> None:
+        """Beyond the gradient all go, before it none, and in between as many as it says (tests per tenth, five standard deviations)."""
+        rise = {"kind": "gradient", "id": "rise", "label": "Rise", "start": [0.0, 0.0, 0.0], "end": [0.0, 4.0, 0.0]}
+        rise["course"] = "evenly"
+        likely = {"kind": "chance", "probability": {"kind": "field", "field": "rise"}}
+        tall = {"kind": "box", "id": "tall", "label": "Tall", "size": [1.0, 6.0, 1.0], "position": [0.0, 2.0, 0.0]}
+        raw = document(
+            rule({"kind": "move", "group": "b"}, condition=likely),
+            count=20_000,
+            groups=["a", "b"],
+            fields=[rise],
+            shapes=[tall],
+            source={"shape": "tall", "placement": {"kind": "inside"}},
+        )
+        frame = run(raw, 0)[0]
+        height, gone = frame.columns["position"][:, 1], frame.columns["group"] == 1
+        self.assertEqual((gone[height < 0].sum(), (~gone[height >= 4]).sum()), (0, 0))
+        for low in np.arange(0, 4, 0.4):
+            tenth = (height >= low) & (height < low + 0.4)
+            expected, number = float(np.mean(height[tenth]) / 4), int(tenth.sum())
+            spread = np.sqrt(expected * (1 - expected) / number)
+            self.assertLess(abs(gone[tenth].mean() - expected), 5 * spread)
+
+    def test_a_chance_can_have_keyframes(self) -> None:
+        keys = [{"at": 0.0, "value": 0.0, "ease": "hold"}, {"at": 0.5, "value": 1.0}]
+        likely = {"kind": "chance", "probability": {"keys": keys}, "per": "occasion"}
+        frames = run(document(rule({"kind": "move", "group": "b"}, condition=likely), count=50, groups=["a", "b"]), 20)
+        self.assertEqual([frames[at].population[1] for at in (11, 13)], [0, 50])
+
 
 class Events(unittest.TestCase):
     def test_a_life_story(self) -> None:

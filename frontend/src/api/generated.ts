@@ -430,6 +430,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/rules/{index}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Branch Curves
+         * @description For how many each condition of a rule holds over the frames computed so far, evenly sampled.
+         */
+        get: operations["branch_curves_api_trials__trial_id__rules__index__curves_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/shapes": {
         parameters: {
             query?: never;
@@ -559,6 +579,26 @@ export interface components {
             of: number;
             /** Path */
             path: (string | number)[];
+        };
+        /**
+         * BranchCurve
+         * @description For how many a condition within a rule's condition holds by itself, at each of some frames.
+         */
+        BranchCurve: {
+            /** Holds */
+            holds: number[];
+            /** Path */
+            path: (string | number)[];
+        };
+        /**
+         * BranchCurves
+         * @description The frames that were looked at, ascending, and a curve for each condition.
+         */
+        BranchCurves: {
+            /** Curves */
+            curves: components["schemas"]["BranchCurve"][];
+            /** Frames */
+            frames: number[];
         };
         /**
          * Catalogue
@@ -1719,6 +1759,38 @@ export interface operations {
                     "application/json": {
                         [key: string]: (number | null)[];
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    branch_curves_api_trials__trial_id__rules__index__curves_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BranchCurves"];
                 };
             };
             /** @description Validation Error */

@@ -10,6 +10,7 @@ import { useScore } from "./context";
 import { AddKind, KindPicker } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { Spark } from "./Spark";
 
 /** The condition of a rule, or an invitation to give one. */
 export function RuleCondition({ condition, path, rule }: { condition: Node | null; path: Path; rule: string }) {
@@ -112,16 +113,27 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
 
 /** For how many of those the rule looks at this condition holds by itself: shown for the conditions of a chosen rule. */
 function BranchCount({ path }: { path: Path }) {
-  const { branches } = useScore();
-  const inner = path.slice(3);
-  const found = branches?.find((branch) => branch.path.join("/") === inner.join("/"));
+  const { branches, curves } = useScore();
+  const frame = useStudio((state) => state.frame);
+  const inner = path.slice(3).join("/");
+  const found = branches?.find((branch) => branch.path.join("/") === inner);
+  const curve = curves?.curves.find((entry) => entry.path.join("/") === inner);
   // The whole condition has its count at the right edge of the rule.
   if (!found || inner.length === 0) return null;
   return (
-    <span className={`tabular ml-1.5 whitespace-nowrap text-xs ${found.holds ? "text-ice/90" : "text-brass"}`} title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}>
-      {count(found.holds)}
+    <span className="tabular ml-1.5 inline-flex items-center gap-1 whitespace-nowrap align-middle text-xs text-soft" title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}>
+      {curve && <Spark values={curve.holds} at={between(curves!.frames, frame)} width={30} height={12} />}
+      <span className={found.holds ? "text-text" : "text-brass"}>{count(found.holds)}</span>
     </span>
   );
+}
+
+/** Where a frame lies among some, as a place in their list. */
+function between(frames: number[], frame: number): number {
+  const after = frames.findIndex((entry) => entry >= frame);
+  if (after <= 0) return after === 0 ? 0 : frames.length - 1;
+  const [low, high] = [frames[after - 1]!, frames[after]!];
+  return after - 1 + (frame - low) / (high - low);
 }
 
 /** A list of actions, one line each. */

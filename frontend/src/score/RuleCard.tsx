@@ -11,7 +11,7 @@ import { Hint, type MenuEntry } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { Card } from "./cards";
 import { Actions, RuleCondition } from "./Conditions";
-import { ScoreContext, useScore, type Branch } from "./context";
+import { ScoreContext, useScore, type Branch, type BranchCurves } from "./context";
 import { AddKind } from "./KindPicker";
 import { ChoiceChip, ManyChip } from "./references";
 import { Spark } from "./Spark";
@@ -32,7 +32,8 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
   const branched = isBranched(rule.condition as Node | null);
   const explanation = useExplanation(index, !silent && (asked || (selected && branched)));
   const branches = selected || asked ? (explanation?.branches ?? null) : null;
-  const surroundings = useMemo(() => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches }), [score, rule.who, rule.trigger, branches]);
+  const curves = useBranchCurves(index, !silent && branched && (selected || asked));
+  const surroundings = useMemo(() => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches, curves }), [score, rule.who, rule.trigger, branches, curves]);
   const actions = (rule.actions ?? []) as Node[];
   const otherwise = (rule.otherwise ?? []) as Node[];
   const onMoment = !["each", ...INSTANTS].includes(String(rule.trigger));
@@ -132,6 +133,19 @@ function useExplanation(index: number, wanted: boolean): { text: string; branche
     queryKey: ["explain", trial?.id, frame, index, trial?.state],
     queryFn: () => answered(api.GET("/api/trials/{trial_id}/frames/{number}/rules/{index}", { params: { path: { trial_id: trial!.id, number: frame, index } } })),
     enabled: wanted && there && !playing,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return wanted ? (found.data ?? null) : null;
+}
+
+/** For how many each condition of a rule holds over time, once all frames are there. */
+function useBranchCurves(index: number, wanted: boolean): BranchCurves | null {
+  const trial = useStudio((state) => state.trial);
+  const found = useQuery({
+    queryKey: ["curves", trial?.id, index],
+    queryFn: () => answered(api.GET("/api/trials/{trial_id}/rules/{index}/curves", { params: { path: { trial_id: trial!.id, index } } })),
+    enabled: wanted && !!trial && trial.computed > 0 && trial.state !== "computing",
     placeholderData: keepPreviousData,
     retry: false,
   });

@@ -12,14 +12,20 @@ export interface Surroundings {
   who: string[];
   /** The trigger of the rule around: a contact rule's quantities are read at contacts. */
   trigger: string;
-  /** For how many each condition of the rule around holds by itself, where that was asked for. */
+  /** For how many each condition of the rule around holds by itself, now and over time, where that was asked for. */
   branches?: Branch[] | null;
+  curves?: BranchCurves | null;
 }
 
 export interface Branch {
   path: (string | number)[];
   holds: number;
   of: number;
+}
+
+export interface BranchCurves {
+  frames: number[];
+  curves: { path: (string | number)[]; holds: number[] }[];
 }
 
 export const ScoreContext = createContext<Surroundings | null>(null);

@@ -71,4 +71,19 @@ def _counted(before: NDArray[np.int64], now: NDArray[np.int64]) -> list[tuple[in
 
 def slices(last: int, most: int = 7) -> list[int]:
     """Evenly spaced frames from 0 to `last`."""
-    return sorted({round(last * k / (most - 1)) for k in range(most)})
+    return sorted({round(last * k / max(1, most - 1)) for k in range(most)})
+
+
+def coarse_to_fine(frames: list[int]) -> list[int]:
+    """The same frames in an order that has some from everywhere as soon as possible: the ends, the middle, the quarters, …"""
+    out = [frames[0], frames[-1]] if len(frames) > 1 else list(frames)
+    spans = [(0, len(frames) - 1)]
+    while spans:
+        halves = []
+        for low, high in spans:
+            middle = (low + high) // 2
+            if middle > low:
+                out.append(frames[middle])
+                halves += [(low, middle), (middle, high)]
+        spans = halves
+    return out

@@ -159,8 +159,11 @@ class Runs:
         return trial
 
     @contextmanager
-    def moment(self, trial: Trial, frame: int) -> Iterator[Moment]:
-        """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns."""
+    def moment(self, trial: Trial, frame: int, passing: bool = False) -> Iterator[Moment]:
+        """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns.
+
+        One that is only seen in `passing` does not take the place of the frame that somebody looks at.
+        """
         with trial.lock:
             if trial.looked_at is not None and trial.looked_at[0] == frame:
                 known = trial.looked_at[1]
@@ -179,7 +182,8 @@ class Runs:
         columns, count = unpack_columns(row.state)
         with trial.lock:
             found = recorded_moment(trial.scene, columns, count, row.number)
-            self._keep_looking(trial, frame, found)
+            if not passing:
+                self._keep_looking(trial, frame, found)
             yield found
 
     def _keep_looking(self, trial: Trial, frame: int, moment: Moment) -> None:

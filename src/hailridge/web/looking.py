@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Annotated, Any, Literal, TypeVar
@@ -13,7 +14,7 @@ from pydantic import BaseModel, Field, ValidationError
 from hailridge.core.certainty import allowed
 from hailridge.core.events import MOST_EVENTS, Happening
 from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through
-from hailridge.core.flow import flow, slices
+from hailridge.core.flow import coarse_to_fine, flow, slices
 from hailridge.core.observe import distribution, given_range, holders, impacts, quantity_values, row_of, values_of
 from hailridge.core.scene import ReadyRule
 from hailridge.core.why import branch_counts, explain, last_firings
@@ -232,6 +233,47 @@ def explain_rule(trial_id: str, number: int, index: int, context: Shared) -> Exp
     events = context.runs.events(trial)
     with context.runs.moment(trial, number) as moment:
         return Explanation(text=explain(moment, ready, events), branches=[Branch(**branch) for branch in branch_counts(moment, ready)])
+
+
+class BranchCurve(BaseModel):
+    """For how many a condition within a rule's condition holds by itself, at each of some frames."""
+
+    path: list[str | int]
+    holds: list[int]
+
+
+class BranchCurves(BaseModel):
+    """The frames that were looked at, ascending, and a curve for each condition."""
+
+    frames: list[int]
+    curves: list[BranchCurve]
+
+
+CURVE_FRAMES = 48
+CURVE_SECONDS = 1.0
+"""At most so many frames are looked at for a curve, and no longer than that: neighbour counts of many particles get a coarser curve."""
+
+
+@router.get("/trials/{trial_id}/rules/{index}/curves")
+def branch_curves(trial_id: str, index: int, context: Shared) -> BranchCurves:
+    """For how many each condition of a rule holds over the frames computed so far, evenly sampled."""
+    trial = context.runs.trial(trial_id)
+    ready = _rule(trial, index)
+    bake = context.bakes.bake(trial.key)
+    computed = bake.computed if bake else 0
+    if ready is None or ready.rule.condition is None or computed == 0:
+        return BranchCurves(frames=[], curves=[])
+    until = time.monotonic() + CURVE_SECONDS
+    found: dict[int, list[dict[str, Any]]] = {}
+    for frame in coarse_to_fine(slices(computed - 1, min(CURVE_FRAMES, computed))):
+        if len(found) > 2 and time.monotonic() > until:
+            break
+        with context.runs.moment(trial, frame, passing=True) as moment:
+            found[frame] = branch_counts(moment, ready)
+    frames = sorted(found)
+    branches = found[frames[0]]
+    curves = [BranchCurve(path=branch["path"], holds=[found[frame][at]["holds"] for frame in frames]) for at, branch in enumerate(branches)]
+    return BranchCurves(frames=frames, curves=curves)
 
 
 def _rule(trial: Trial, index: int) -> ReadyRule | None:

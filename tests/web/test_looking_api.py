@@ -1,0 +1,148 @@
+"""Looking closer over HTTP: why, branches and their curves, flows between groups, fields as pictures, broken pieces."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.assets import MemoryAssets
+from hailridge.core.scene import Scene
+from hailridge.formats.blocks import unpack
+from hailridge.model.validation import read_effect
+from tests.support import compare, document, rule
+from tests.web.test_api import ApiCase
+
+BALL = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0, "position": [0.0, 1.0, 0.0]}
+WARM: dict[str, Any] = {
+    "kind": "falloff",
+    "id": "warm",
+    "label": "Warm",
+    "shape": "ball",
+    "inner": -0.5,
+    "outer": 0.5,
+}
+UNEVEN = {"kind": "noise", "id": "uneven", "label": "Uneven", "size": 0.7, "change": 1.0}
+
+
+def moving(**changes: Any) -> dict[str, Any]:
+    """Two hundred that fly up through a field, some of them moved on by it, then removed."""
+    both = [compare({"kind": "field", "field": "warm"}, "above", 0.5), compare("speed", "above", 1.0)]
+    return document(
+        rule(
+            {"kind": "move", "group": "b"},
+            id="in",
+            label="In",
+            who=["a"],
+            trigger="becomes",
+            condition={"kind": "all", "conditions": both},
+        ),
+        rule({"kind": "remove"}, id="out", who=["b"], condition=compare("time_in_group", "at_least", 0.5)),
+        count=200,
+        speed={"kind": "spread", "value": 1.2, "spread": 0.8},
+        groups=["a", "b"],
+        shapes=[BALL],
+        fields=[WARM, UNEVEN],
+        clock={"duration": 2.0},
+        **changes,
+    )
+
+
+class Looking(ApiCase):
+    def setUp(self) -> None:
+        self.raw = moving()
+        self.trial = self.run_trial(self.made(self.raw))["id"]
+
+    def explained(self, frame: int, index: int) -> dict[str, Any]:
+        answer = self.client.get(f"/api/trials/{self.trial}/frames/{frame}/rules/{index}")
+        self.assertEqual(answer.status_code, 200, answer.text)
+        found: dict[str, Any] = answer.json()
+        return found
+
+    def ringed(self, frame: int, path: list[str | int], condition: dict[str, Any]) -> int:
+        body = {"condition": condition, "path": path, "who": ["a"]}
+        answer = self.client.post(f"/api/trials/{self.trial}/frames/{frame}/highlight", json=body)
+        return int(unpack(answer.content)[0]["count"])
+
+    def test_branches_and_their_curves_are_those_of_the_rings(self) -> None:
+        curves = self.client.get(f"/api/trials/{self.trial}/rules/0/curves").json()
+        self.assertEqual((curves["frames"][0], curves["frames"][-1]), (0, 48))
+        self.assertEqual(
+            [curve["path"] for curve in curves["curves"]], [[], ["conditions", 0], ["conditions", 1]]
+        )
+        condition = self.raw["rules"][0]["condition"]
+        seen = 0
+        for frame in (6, 12, 20):
+            at = curves["frames"].index(frame)
+            for place, branch in enumerate(self.explained(frame, 0)["branches"]):
+                part = condition if not branch["path"] else condition["conditions"][branch["path"][1]]
+                ringed = self.ringed(frame, ["rules", 0, "condition", *branch["path"]], part)
+                self.assertEqual((branch["holds"], curves["curves"][place]["holds"][at]), (ringed, ringed))
+                seen += ringed
+        self.assertGreater(seen, 50)
+
+    def test_why_nobody(self) -> None:
+        # Who is fast and within has moved on already; what is short for the others is said.
+        self.assertIn("'speed' goes from", self.explained(8, 0)["text"])
+        self.assertIn("Nobody has come into B yet", self.explained(0, 1)["text"])
+        nothing = {"text": "", "branches": []}
+        self.assertEqual(self.explained(0, 7), nothing)
+        self.assertEqual(
+            self.client.get(f"/api/trials/{self.trial}/rules/7/curves").json(), {"frames": [], "curves": []}
+        )
+
+    def test_flows_add_up(self) -> None:
+        flow = self.client.get(f"/api/trials/{self.trial}/flow", params={"most": 5}).json()
+        self.assertEqual((flow["frames"][0], flow["frames"][-1]), (0, 48))
+        for place, population in enumerate(flow["population"][1:]):
+            for group, number in enumerate(population):
+                into = sum(n for at, _from, to, n in flow["ribbons"] if at == place and to == group)
+                self.assertEqual(into, number)
+        self.assertTrue({(a, b, by) for _at, a, b, by, _n in flow["moves"]} == {(0, 1, 0)})
+
+    def test_a_field_as_a_picture(self) -> None:
+        for field, axis in (("warm", "y"), ("uneven", "x")):
+            answer = self.client.get(
+                f"/api/trials/{self.trial}/frames/24/fields/{field}", params={"axis": axis, "at": 0.5}
+            )
+            head, arrays = unpack(answer.content)
+            cut = head["slice"]
+            values = arrays["slice"].reshape(cut["height"], cut["width"])
+            # The values of the slice are the field's own, read at the middle of each of its places.
+            corner, across, up = (np.array(cut[name]) for name in ("corner", "across", "up"))
+            u, v = (
+                (np.arange(cut["width"]) + 0.5) / cut["width"],
+                (np.arange(cut["height"]) + 0.5) / cut["height"],
+            )
+            places = corner + u[None, :, None] * across + v[:, None, None] * up
+            scene = Scene(read_effect(self.raw), MemoryAssets())
+            true = scene.field_strength(field, places.reshape(-1, 3).astype(np.float32), 1.0)
+            self.assertLess(np.abs(values.ravel() / 255 - true).max(), 0.01)
+        self.assertEqual(head["line"], None)
+
+    def test_what_is_not_there_is_said(self) -> None:
+        for path in ("frames/0/fields/none", "frames/99/rules/0"):
+            answer = self.client.get(f"/api/trials/{self.trial}/{path}")
+            self.assertEqual(answer.status_code, 404, answer.text)
+        gone = compare({"kind": "field", "field": "none"}, "above", 0.5)
+        body = {"condition": gone, "who": []}
+        answer = self.client.post(f"/api/trials/{self.trial}/frames/0/highlight", json=body)
+        self.assertLess(answer.status_code, 500)
+
+    def test_a_broken_rule_is_left_out_and_told(self) -> None:
+        raw = moving()
+        raw["fields"].append(
+            {"kind": "combination", "id": "self", "label": "Self", "fields": ["self", "warm"]}
+        )
+        raw["rules"].append(rule({"kind": "wind", "where": "self"}, id="blow", label="Blow"))
+        effect = self.made(raw)
+        notes = self.client.post("/api/effects/check", json=raw).json()
+        told = {tuple(note["item"]): note["text"] for note in notes if note["level"] == "error"}
+        self.assertEqual(len(told), 2, told)
+        self.assertTrue(all("goes on without it" in text for text in told.values()))
+        self.assertEqual(self.run_trial(effect)["state"], "done")
+
+
+if __name__ == "__main__":
+    unittest.main()
