@@ -88,7 +88,9 @@ class Thresholds(RulesCase):
         fails = belt.get_by_role("button", name=re.compile("^Belt, otherwise"))
         self.assertEqual(int(fails.get_attribute("data-count") or 0), 2000 - before)
         fails.click()
-        page.get_by_text("does not hold for'").or_(page.get_by_text("'Belt' does not hold for")).first.wait_for()
+        page.get_by_text("does not hold for'").or_(
+            page.get_by_text("'Belt' does not hold for")
+        ).first.wait_for()
         belt.get_by_role("button", name=re.compile("^To: ")).click()
         line = page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
         box = line.bounding_box()
@@ -165,7 +167,10 @@ class Seeing(RulesCase):
         legend.get_by_role("button", name="Only Stopped").click()
         self.until(lambda: legend.locator(".line-through").count() == 0, "all again")
         page.keyboard.press("b")
-        self.until(lambda: legend.get_by_role("button", name="by group").get_attribute("aria-pressed") == "true", "states")
+        self.until(
+            lambda: legend.get_by_role("button", name="by group").get_attribute("aria-pressed") == "true",
+            "states",
+        )
         self.assertEqual(self.violations(page), [])
 
 
@@ -182,7 +187,9 @@ class Broken(RulesCase):
                 "conditions": [compare("speed", "above", 5.0), compare("speed", "below", 2.0)],
             },
         )
-        raw = document(fall, blow, clash, count=30, fields=[{"kind": "gradient", "id": "rise", "label": "Rise"}])
+        raw = document(
+            fall, blow, clash, count=30, fields=[{"kind": "gradient", "id": "rise", "label": "Rise"}]
+        )
         self.open_made(raw)
         page = self.page
         self.rule("Blow").get_by_text("there is no field called 'gone'").wait_for()
@@ -199,7 +206,9 @@ class Broken(RulesCase):
 
     def test_a_misspelt_formula(self) -> None:
         blow = rule({"kind": "wind", "where": "mine"}, id="blow", label="Blow")
-        raw = document(blow, count=5, fields=[{"kind": "formula", "id": "mine", "label": "Mine", "text": "0.5"}])
+        raw = document(
+            blow, count=5, fields=[{"kind": "formula", "id": "mine", "label": "Mine", "text": "0.5"}]
+        )
         self.open_made(raw)
         page, mine = self.page, self.rule("Mine")
         mine.get_by_role("button", name=re.compile("^Formula: ")).click()
@@ -244,6 +253,24 @@ class Fields(RulesCase):
         tools.get_by_role("button", name="x", exact=True).click()
         tools.get_by_role("button", name="no slice").click()
         self.assertEqual(tools.get_by_role("slider").count(), 0)
+
+    def test_a_formula_follows_what_it_names(self) -> None:
+        fields = [
+            {"kind": "gradient", "id": "rise", "label": "Rise"},
+            {"kind": "formula", "id": "half", "label": "Half", "text": 'field("Rise") * 0.5'},
+        ]
+        blow = rule({"kind": "wind", "where": "half"}, id="blow", label="Blow")
+        self.open_made(document(blow, count=5, fields=fields))
+        page = self.page
+        self.rule("Rise").get_by_text("Rise", exact=True).dblclick()
+        page.get_by_role("textbox", name="Name").fill("Slope")
+        page.keyboard.press("Enter")
+        self.rule("Half").get_by_text('field("Slope") * 0.5').wait_for()
+        self.saved()
+        self.assertEqual(page.get_by_role("note").count(), 0)
+        page.get_by_role("button", name="More for Slope").click()
+        page.get_by_role("menuitem", name="Delete").click()
+        page.get_by_role("dialog").get_by_text("Half", exact=True).wait_for()
 
     def test_fields_are_added_and_combined(self) -> None:
         self.open_made(document(count=5, shapes=[TALL]))

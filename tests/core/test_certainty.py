@@ -32,16 +32,28 @@ class Verdicts(unittest.TestCase):
     def test_what_can_never_hold(self) -> None:
         spread = {"kind": "spread", "value": 3.0, "spread": 0.5}
         cases: list[tuple[dict[str, Any], str]] = [
-            (every(compare("speed", "above", 5.0), compare("speed", "below", 2.0)), "above 5 and below 2 at once"),
+            (
+                every(compare("speed", "above", 5.0), compare("speed", "below", 2.0)),
+                "above 5 and below 2 at once",
+            ),
             (every(compare("speed", "above", spread), compare("speed", "below", 2.5)), "at once"),
             (compare("speed", "below", 0.0), "'speed' is never below 0"),
             (compare("life_fraction", "above", 1.0), "never above 1"),
             (compare("own_random", "at_least", 1.5), "never above 1"),
             (compare("age", "above", 9.0), "the clock ends at 2 s"),
-            ({"kind": "between", "quantity": {"kind": "height"}, "low": 2.0, "high": 1.0}, "at least 2 and at most 1"),
+            (
+                {"kind": "between", "quantity": {"kind": "height"}, "low": 2.0, "high": 1.0},
+                "at least 2 and at most 1",
+            ),
             ({"kind": "any", "conditions": []}, "names no conditions"),
             ({"kind": "chance", "probability": 0.0}, "its chance is 0"),
-            (every(compare("height", "above", 1.0), {"kind": "not", "condition": compare("height", "above", 1.0)}), "its contrary"),
+            (
+                every(
+                    compare("height", "above", 1.0),
+                    {"kind": "not", "condition": compare("height", "above", 1.0)},
+                ),
+                "its contrary",
+            ),
             ({"kind": "not", "condition": every()}, "names no conditions"),
         ]
         for condition, words in cases:
@@ -55,7 +67,10 @@ class Verdicts(unittest.TestCase):
         for condition in (
             every(compare("speed", "above", spread), compare("speed", "below", 2.5)),
             every(compare("speed", "above", 1.0), compare("height", "below", 0.5)),
-            every(compare("speed", "at_least", 1.0), {"kind": "between", "quantity": {"kind": "speed"}, "low": 0.5, "high": 2.0}),
+            every(
+                compare("speed", "at_least", 1.0),
+                {"kind": "between", "quantity": {"kind": "speed"}, "low": 0.5, "high": 2.0},
+            ),
             compare("age", "above", 1.5),
             {"kind": "any", "conditions": [compare("speed", "below", 0.0), compare("height", "above", 1.0)]},
         ):
@@ -68,7 +83,8 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(judge(effect.rules[1].condition, effect)[0], "depends")
 
     FRAMES = run(
-        document(count=80, speed={"kind": "spread", "value": 3.0, "spread": 3.0}, source={"lifetime": 3.0}), 30
+        document(count=80, speed={"kind": "spread", "value": 3.0, "spread": 3.0}, source={"lifetime": 3.0}),
+        30,
     )
 
     @settings(max_examples=300, deadline=None, derandomize=True)
@@ -81,16 +97,23 @@ class Verdicts(unittest.TestCase):
                 st.sampled_from([-1.0, 0.0, 0.5, 1.0, 1.5, 3.0]),
             )
             | st.builds(
-                lambda low, high: {"kind": "between", "quantity": {"kind": "speed"}, "low": low, "high": high},
+                lambda low, high: {
+                    "kind": "between",
+                    "quantity": {"kind": "speed"},
+                    "low": low,
+                    "high": high,
+                },
                 st.sampled_from([0.0, 2.0, 4.0]),
                 st.sampled_from([1.0, 3.0]),
             ),
-            lambda inner: st.builds(
-                lambda kind, many: {"kind": kind, "conditions": many},
-                st.sampled_from(["all", "any"]),
-                st.lists(inner, max_size=3),
-            )
-            | inner.map(lambda one: {"kind": "not", "condition": one}),
+            lambda inner: (
+                st.builds(
+                    lambda kind, many: {"kind": kind, "conditions": many},
+                    st.sampled_from(["all", "any"]),
+                    st.lists(inner, max_size=3),
+                )
+                | inner.map(lambda one: {"kind": "not", "condition": one})
+            ),
             max_leaves=6,
         )
     )

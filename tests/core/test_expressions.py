@@ -102,7 +102,9 @@ class Values(unittest.TestCase):
     def test_lookups_by_id_or_label(self) -> None:
         np.testing.assert_allclose(value('field("gate") + field("Mist")'), 1.0)
         self.assertEqual(
-            Formula('field("Wind gate") * 2', WORDS).named, [("field", "gate")], "kept by the id, not the label"
+            Formula('field("Wind gate") * 2', WORDS).named,
+            [("field", "gate")],
+            "kept by the id, not the label",
         )
 
     def test_division_by_zero_is_not_a_crash(self) -> None:

@@ -61,7 +61,9 @@ class Kinds(unittest.TestCase):
             for coverage in (20.0, 50.0, 75.0):
                 with self.subTest(form=form, coverage=coverage):
                     made = scene(field("noise", form=form, coverage=coverage, octaves=3))
-                    self.assertAlmostEqual((values(made, places=wide) > 0.5).mean() * 100, coverage, delta=3.0)
+                    self.assertAlmostEqual(
+                        (values(made, places=wide) > 0.5).mean() * 100, coverage, delta=3.0
+                    )
         for coverage, value in ((0.0, 0.0), (100.0, 1.0)):
             made = scene(field("noise", coverage=coverage))
             self.assertTrue((values(made) == value).all())
@@ -75,7 +77,10 @@ class Kinds(unittest.TestCase):
     def test_formula_is_read_at_each_place(self) -> None:
         made = scene(
             field("falloff", "ring", shape="ball", inner=0.0, outer=1.0),
-            field("formula", text='d = length(position)\nclamp(2 - d, 0, 1) * dial("Power") - 0.5 * field("ring")'),
+            field(
+                "formula",
+                text='d = length(position)\nclamp(2 - d, 0, 1) * dial("Power") - 0.5 * field("ring")',
+            ),
             dials=[{"id": "power", "label": "Power", "value": 0.5}],
         )
         distance = np.linalg.norm(PLACES, axis=1)
@@ -86,7 +91,9 @@ class Kinds(unittest.TestCase):
     def test_carried_by_a_moving_shape(self) -> None:
         keys = [{"at": 0.0, "value": [0.0, 0.0, 0.0]}, {"at": 1.0, "value": [2.0, 0.0, 0.0]}]
         ball = {**BALL, "position": {"keys": keys}, "rotation": [0.0, 0.0, 90.0]}
-        made = scene(field("gradient", start=[0, 0, 0], end=[0, 1, 0], course="evenly", carrier="ball"), shapes=[ball])
+        made = scene(
+            field("gradient", start=[0, 0, 0], end=[0, 1, 0], course="evenly", carrier="ball"), shapes=[ball]
+        )
         made.look_at(1.0)
         # Turned by a quarter about z, its y axis points along −x; it has moved to x = 2.
         np.testing.assert_allclose(values(made, time=1.0), np.clip(2 - PLACES[:, 0], 0, 1), atol=1e-5)
@@ -107,7 +114,9 @@ class Combinations(unittest.TestCase):
         for operation, wanted in operations.items():
             for inverted in (False, True):
                 made = scene(
-                    self.A, self.B, field("combination", operation=operation, fields=["a", "b"], inverted=inverted)
+                    self.A,
+                    self.B,
+                    field("combination", operation=operation, fields=["a", "b"], inverted=inverted),
                 )
                 whole = wanted(values(made, "a"), values(made, "b"))
                 np.testing.assert_allclose(values(made), 1 - whole if inverted else whole, atol=1e-6)
@@ -140,7 +149,11 @@ class Uses(unittest.TestCase):
         test = compare({"kind": "field", "field": "half"}, "above", 0.4)
         fall = rule({"kind": "gravity", "acceleration": 8.0, "where": "half"}, condition=test, id="fall")
         grow = rule(
-            {"kind": "set", "attribute": "radius", "amount": {"kind": "field", "field": "half", "low": 0.0, "high": 3.0}}
+            {
+                "kind": "set",
+                "attribute": "radius",
+                "amount": {"kind": "field", "field": "half", "low": 0.0, "high": 3.0},
+            }
         )
         frames = run(document(fall, grow, fields=[self.HALF]), 24)
         self.assertAlmostEqual(track(frames, "velocity")[-1][1], -4.0, places=4)
@@ -156,7 +169,9 @@ class Uses(unittest.TestCase):
         ]
         for change, wanted in changes:
             raw = document(
-                rule({"attribute": "v", "where": "half", **change}, trigger="once"), attributes=own, fields=[self.HALF]
+                rule({"attribute": "v", "where": "half", **change}, trigger="once"),
+                attributes=own,
+                fields=[self.HALF],
             )
             self.assertAlmostEqual(track(run(raw, 2), "own v")[-1], wanted, places=5)
         halving = {"kind": "approach", "attribute": "v", "amount": 0.0, "manner": "half_life", "time": 0.5}
@@ -164,7 +179,8 @@ class Uses(unittest.TestCase):
             action = {**halving, "springiness": springiness}
             whole = track(run(document(rule(action), attributes=own), 48), "own v")
             weak = track(
-                run(document(rule({**action, "where": "half"}), attributes=own, fields=[self.HALF]), 48), "own v"
+                run(document(rule({**action, "where": "half"}), attributes=own, fields=[self.HALF]), 48),
+                "own v",
             )
             np.testing.assert_allclose(weak[2::2], whole[1:25][: len(weak[2::2])], rtol=1e-3, atol=1e-4)
 

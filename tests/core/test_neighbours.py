@@ -79,7 +79,14 @@ class InRules(unittest.TestCase):
                 for axis in "xyz"
             ],
         }
-        count = {"kind": "mapped", "quantity": {"kind": "neighbours", "distance": 0.3}, "start": 0.0, "end": 1e3, "low": 0.0, "high": 1e3}
+        count = {
+            "kind": "mapped",
+            "quantity": {"kind": "neighbours", "distance": 0.3},
+            "start": 0.0,
+            "end": 1e3,
+            "low": 0.0,
+            "high": 1e3,
+        }
         raw = document(
             rule({"kind": "set", "attribute": "n", "amount": count}, condition=inner),
             count=20_000,
@@ -108,7 +115,9 @@ class InRules(unittest.TestCase):
 
     def test_the_removed_do_not_count(self) -> None:
         gone = rule({"kind": "remove"}, condition=compare({"kind": "number"}, "below", 1.0), id="gone")
-        lone = rule({"kind": "drag"}, condition=compare({"kind": "neighbours", "distance": 1.0}, "at_least", 2.0))
+        lone = rule(
+            {"kind": "drag"}, condition=compare({"kind": "neighbours", "distance": 1.0}, "at_least", 2.0)
+        )
         self.assertEqual(run(document(gone, lone, count=3), 0)[0].held[1], 0)
         self.assertEqual(run(document(lone, count=3), 0)[0].held[0], 3)
 

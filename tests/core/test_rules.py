@@ -203,7 +203,9 @@ class Switching(unittest.TestCase):
         raw = document(there, back, groups=["a", "b", "c"], count=3)
         raw["sources"].append({**raw["sources"][0], "id": "second", "group": "b"})
         populations = [frame.population.tolist() for frame in run(raw, 30)]
-        self.assertEqual((populations[10], populations[14], populations[20]), ([3, 3, 0], [0, 0, 6], [3, 3, 0]))
+        self.assertEqual(
+            (populations[10], populations[14], populations[20]), ([3, 3, 0], [0, 0, 6], [3, 3, 0])
+        )
 
     def test_broken_rules_are_left_out_and_the_run_goes_on(self) -> None:
         broken = [
@@ -264,7 +266,9 @@ class Lifetimes(unittest.TestCase):
         uneven = {"kind": "noise", "id": "n", "label": "N", "size": 0.3, "softness": 100.0}
         given = {"kind": "field", "field": "n", "low": 0.5, "high": 2.0}
         lease = rule(
-            {"kind": "live_on", "time": given}, trigger="becomes", condition=compare("time", "at_least", 0.499)
+            {"kind": "live_on", "time": given},
+            trigger="becomes",
+            condition=compare("time", "at_least", 0.499),
         )
         ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0}
         raw = document(
@@ -441,10 +445,22 @@ class Chance(unittest.TestCase):
 
     def test_a_field_is_how_likely_something_is(self) -> None:
         """Beyond the gradient all go, before it none, and in between as many as it says (tests per tenth, five standard deviations)."""
-        rise = {"kind": "gradient", "id": "rise", "label": "Rise", "start": [0.0, 0.0, 0.0], "end": [0.0, 4.0, 0.0]}
+        rise = {
+            "kind": "gradient",
+            "id": "rise",
+            "label": "Rise",
+            "start": [0.0, 0.0, 0.0],
+            "end": [0.0, 4.0, 0.0],
+        }
         rise["course"] = "evenly"
         likely = {"kind": "chance", "probability": {"kind": "field", "field": "rise"}}
-        tall = {"kind": "box", "id": "tall", "label": "Tall", "size": [1.0, 6.0, 1.0], "position": [0.0, 2.0, 0.0]}
+        tall = {
+            "kind": "box",
+            "id": "tall",
+            "label": "Tall",
+            "size": [1.0, 6.0, 1.0],
+            "position": [0.0, 2.0, 0.0],
+        }
         raw = document(
             rule({"kind": "move", "group": "b"}, condition=likely),
             count=20_000,
@@ -465,7 +481,9 @@ class Chance(unittest.TestCase):
     def test_a_chance_can_have_keyframes(self) -> None:
         keys = [{"at": 0.0, "value": 0.0, "ease": "hold"}, {"at": 0.5, "value": 1.0}]
         likely = {"kind": "chance", "probability": {"keys": keys}, "per": "occasion"}
-        frames = run(document(rule({"kind": "move", "group": "b"}, condition=likely), count=50, groups=["a", "b"]), 20)
+        frames = run(
+            document(rule({"kind": "move", "group": "b"}, condition=likely), count=50, groups=["a", "b"]), 20
+        )
         self.assertEqual([frames[at].population[1] for at in (11, 13)], [0, 50])
 
 

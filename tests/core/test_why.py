@@ -107,10 +107,11 @@ class Branches(unittest.TestCase):
         frame = run(effect, 2)[-1]
         scene = Scene(effect, MemoryAssets())
         moment = recorded_moment(scene, frame.columns, 10, 2)
-        found = {"/".join(map(str, entry["path"])): entry["holds"] for entry in branch_counts(moment, scene.rules[0])}
-        self.assertEqual(
-            found, {"": 5, "conditions/0": 3, "conditions/1": 2, "conditions/1/condition": 8}
-        )
+        found = {
+            "/".join(map(str, entry["path"])): entry["holds"]
+            for entry in branch_counts(moment, scene.rules[0])
+        }
+        self.assertEqual(found, {"": 5, "conditions/0": 3, "conditions/1": 2, "conditions/1/condition": 8})
         ids, of = holders(moment, effect.rules[0].condition, [], otherwise=True)
         self.assertEqual((ids.tolist(), of), ([3, 4, 5, 6, 7], 10))
 
@@ -123,10 +124,15 @@ class Branches(unittest.TestCase):
         self.assertEqual(last_firings(events, 0, 30), {0: {"frame": 7, "ended": 14}})
 
     def test_reasons_tell_actual_values(self) -> None:
-        condition = {"kind": "all", "conditions": [compare("speed", "above", 1.0), compare("age", "below", 0.2)]}
+        condition = {
+            "kind": "all",
+            "conditions": [compare("speed", "above", 1.0), compare("age", "below", 0.2)],
+        }
         effect = read_effect(
             document(
-                rule({"kind": "drag"}, condition=condition), rule({"kind": "wind"}, id="w", waits=True), speed=3.0
+                rule({"kind": "drag"}, condition=condition),
+                rule({"kind": "wind"}, id="w", waits=True),
+                speed=3.0,
             )
         )
         frame = run(effect, 12)[-1]
@@ -155,10 +161,23 @@ def reference(frames: list[Frame], at: list[int]) -> Counter[tuple[int, int, int
 class Flows(unittest.TestCase):
     def test_ribbons_are_those_of_the_recorded_states(self) -> None:
         to_b = rule(
-            {"kind": "move", "group": "b"}, who=["a"], condition={"kind": "chance", "probability": 0.8, "per": "second"}, id="ab"
+            {"kind": "move", "group": "b"},
+            who=["a"],
+            condition={"kind": "chance", "probability": 0.8, "per": "second"},
+            id="ab",
         )
-        to_c = rule({"kind": "move", "group": "c"}, who=["b"], condition=compare("time_in_group", "above", 0.3), id="bc")
-        back = rule({"kind": "move_back"}, who=["c"], condition={"kind": "chance", "probability": 0.5, "per": "second"}, id="cb")
+        to_c = rule(
+            {"kind": "move", "group": "c"},
+            who=["b"],
+            condition=compare("time_in_group", "above", 0.3),
+            id="bc",
+        )
+        back = rule(
+            {"kind": "move_back"},
+            who=["c"],
+            condition={"kind": "chance", "probability": 0.5, "per": "second"},
+            id="cb",
+        )
         raw = document(
             to_b, to_c, back,
             groups=["a", "b", "c"],

@@ -20,7 +20,7 @@ from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
 from hailridge.store.database import Database, StorageError
 from hailridge.store.library import Library
-from tests.support import document, rule, run
+from tests.support import compare, document, rule, run
 
 LONG = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 200.0})
 SHORT = document(count=10, clock={"duration": 0.5})
@@ -221,9 +221,18 @@ class Jobs(unittest.TestCase):
         self.assertIn("not enough memory", self.perform(what="bake", key="k", document=SHORT)["message"])
 
     def test_rule_memory_is_stored_to_go_on_from(self) -> None:
-        frame = run(document(rule({"kind": "gravity"}), attributes=[{"id": "own", "label": "Own"}]), 0)[0]
+        frame = run(
+            document(
+                rule({"kind": "gravity"}, condition=compare("age", "below", 1.0)),
+                rule({"kind": "drag"}),
+                attributes=[{"id": "own", "label": "Own"}],
+            ),
+            0,
+        )[0]
         block = stored(frame).state
         self.assertIn(b'"held gravity"', block)
+        # What always holds has nothing to remember.
+        self.assertNotIn(b'"held drag"', block)
         self.assertNotIn(b'"fresh"', block)
         self.assertIn(b'"own own"', block)
 

@@ -671,6 +671,10 @@ export interface components {
             keyable: boolean;
             /** Label */
             label: string;
+            /** Lookups */
+            lookups?: {
+                [key: string]: string;
+            } | null;
             /** Low */
             low?: number | null;
             /** Many */

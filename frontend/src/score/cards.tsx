@@ -5,7 +5,7 @@ import { CSS } from "@dnd-kit/utilities";
 import { Ellipsis, GripVertical } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
-import { freshId, freshLabel, nameOf, usesOf, type Collection, type Node } from "@/state/document";
+import { freshId, freshLabel, nameOf, relabelled, usesOf, type Collection, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Button, Dialog, Menu, type MenuEntry } from "@/ui/controls";
 import { AllValues } from "./AllValues";
@@ -90,7 +90,8 @@ export function Card({ collection, item, index, info, mark, aside, children, off
                 onFocus={(event) => event.target.select()}
                 onBlur={(event) => {
                   setRenaming(false);
-                  if (event.target.value.trim() || collection === "rules") edit([...path, "label"], event.target.value.trim());
+                  const next = event.target.value.trim();
+                  if (next !== item.label && (next || collection === "rules")) commit(relabelled(effect, catalogue, collection, index, next));
                 }}
                 onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
               />

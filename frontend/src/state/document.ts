@@ -90,20 +90,53 @@ function firstValue(field: FieldInfo, effect: Effect): Json {
   return (field.default ?? "") as Json;
 }
 
+/** The fields of everything that has this kind, and of all fixed parts. */
+function fieldsOf(catalogue: Catalogue, kind: Json | undefined): FieldInfo[] {
+  return Object.values(catalogue.slots)
+    .flat()
+    .filter((entry) => entry.kind === kind)
+    .concat(Object.values(catalogue.parts))
+    .flatMap((entry) => entry.fields);
+}
+
+/** Calls in a formula that name one thing, by its id or label: field("Veil"). */
+function callsOf(field: FieldInfo, to: string, names: string[]): RegExp | null {
+  const calls = Object.entries(field.lookups ?? {}).flatMap(([call, what]) => (what === to ? [call] : []));
+  const escaped = names.map((name) => name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
+  return calls.length ? new RegExp(`\\b(${calls.join("|")})\\(\\s*(["'])(${escaped.join("|")})\\2\\s*\\)`, "g") : null;
+}
+
+/** The document with an item under another label, formulas that name it included. */
+export function relabelled(effect: Effect, catalogue: Catalogue, collection: Collection, index: number, label: string): Effect {
+  const before = String(effect[collection][index]?.label ?? "");
+  const visit = (node: Json): Json => {
+    if (Array.isArray(node)) return node.map(visit);
+    if (node === null || typeof node !== "object") return node;
+    const formulas = fieldsOf(catalogue, node.kind).filter((field) => field.lookups);
+    return Object.fromEntries(
+      Object.entries(node).map(([name, value]) => {
+        const calls = typeof value === "string" ? formulas.filter((field) => field.name === name).map((field) => callsOf(field, collection.slice(0, -1), [before]))[0] : null;
+        return [name, calls ? (value as string).replace(calls, (_all, call: string, quote: string) => `${call}(${quote}${label.includes(quote) ? String(effect[collection][index]!.id) : label}${quote})`) : visit(value)];
+      }),
+    );
+  };
+  const named = withValue(effect, [collection, index, "label"], label);
+  return before ? (visit(named) as Effect) : named;
+}
+
 /** Where an item is used, in words, so that deleting it can say so. */
 export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: string): string[] {
   const found: string[] = [];
+  const label = (effect[`${to}s` as Collection] ?? []).find((item) => item.id === id)?.label;
   const visit = (node: Json, owner: string): void => {
     if (Array.isArray(node)) return node.forEach((entry) => visit(entry, owner));
     if (node === null || typeof node !== "object") return;
-    const fields = Object.entries(catalogue.slots)
-      .flatMap(([, kinds]) => kinds)
-      .filter((kind) => kind.kind === node.kind)
-      .flatMap((kind) => kind.fields)
-      .concat(Object.values(catalogue.parts).flatMap((part) => part.fields));
+    const fields = fieldsOf(catalogue, node.kind);
     for (const [name, value] of Object.entries(node)) {
       const refers = fields.some((field) => field.name === name && field.to === to);
-      if (refers && (value === id || (Array.isArray(value) && value.includes(id)))) found.push(owner);
+      const calls = typeof value === "string" && fields.some((field) => field.name === name && callsOf(field, to, [id, String(label ?? id)])?.test(value));
+      if (calls) found.push(owner);
+      else if (refers && (value === id || (Array.isArray(value) && value.includes(id)))) found.push(owner);
       else if (typeof value === "object") visit(value, owner);
     }
   };

@@ -70,9 +70,9 @@ def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -
     return _field(default, {"type": "text", "label": label, "help": help}, max_length=longest)
 
 
-def formula(default: str, *, label: str = "", help: str = "") -> Any:
-    """Text in the formula language (`core.expressions`)."""
-    return _field(default, {"type": "formula", "label": label, "help": help}, max_length=2000)
+def formula(default: str, *, lookups: dict[str, str], label: str = "", help: str = "") -> Any:
+    """Text in the formula language (`core.expressions`); `lookups` maps each call that takes a name in quotes to what it names."""
+    return _field(default, {"type": "formula", "lookups": lookups, "label": label, "help": help}, max_length=2000)
 
 
 def value(default: float | list[float], *, label: str = "") -> Any:

@@ -34,8 +34,10 @@ def bake_key(effect: Effect) -> str:
         for item in document[name]:
             for shown in ("label", "color" if name == "groups" else "", "visible"):
                 item.pop(shown, None)
-    # Findings carry labels, but they are words, not state: a renamed rule keeps its frames.
-    return hashlib.sha256(json.dumps([ENGINE_VERSION, document], sort_keys=True).encode()).hexdigest()[:32]
+    # Findings carry labels, but they are words, not state: a renamed rule keeps its frames. A formula may name things by their labels, though,
+    # and is left out when they go.
+    left_out = sorted(problem.path[:2] for problem in effect.problems)
+    return hashlib.sha256(json.dumps([ENGINE_VERSION, document, left_out], sort_keys=True).encode()).hexdigest()[:32]
 
 
 @dataclass

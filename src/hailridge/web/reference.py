@@ -39,6 +39,7 @@ class FieldOut(BaseModel):
     no: str | None = None
     per_frame: str | None = None
     along: str | None = None
+    lookups: dict[str, str] | None = None
     keyable: bool = False
 
 

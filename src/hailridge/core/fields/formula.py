@@ -14,6 +14,10 @@ from hailridge.core.particles import Array
 from hailridge.model import fields
 
 
+LOOKUPS = {"field": "field", "distance_to": "shape", "dial": "dial"}
+"""Calls that take the name of something in the document, and what that is."""
+
+
 class FormulaField(ShareField):
     title: ClassVar[str] = "formula"
     rank: ClassVar[int] = 4
@@ -25,7 +29,7 @@ class FormulaField(ShareField):
     )
 
     kind: Literal["formula"] = "formula"
-    text: str = fields.formula("smoothstep(0, 1, position.y)", label="Formula")
+    text: str = fields.formula("smoothstep(0, 1, position.y)", lookups=LOOKUPS, label="Formula")
     carrier: str | None = fields.reference("shape", label="Carried by", optional="nothing")
     _formula: Formula | None = PrivateAttr(default=None)
 
@@ -37,7 +41,7 @@ class FormulaField(ShareField):
                 "shape": {shape.id: shape.label for shape in effect.shapes},
                 "dial": {dial.id: dial.label for dial in effect.dials if dial.type == "number"},
             }
-            lookups: Any = {"field": ("field", "number"), "distance_to": ("shape", "number"), "dial": ("dial", "number")}
+            lookups: Any = {call: (names, "number") for call, names in LOOKUPS.items()}
             self._formula = Formula(self.text, Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known))
         return self._formula
 
