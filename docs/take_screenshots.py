@@ -13,6 +13,10 @@ sys.path.insert(0, str(ROOT))
 
 from tests.browser.serving import CHROMIUM, FLAGS, Server  # noqa: E402
 
+from hailridge import demo  # noqa: E402
+from hailridge.formats.posters import poster_of  # noqa: E402
+from hailridge.model.validation import read_effect  # noqa: E402
+
 TARGET = ROOT / "docs" / "screenshots"
 
 
@@ -22,10 +26,18 @@ PIECES = [
     ("Signal flare", 66, "keyframes"),
     ("Paper slips", 70, "paper"),
     ("Chaff in the wind gate", 84, "chaff"),
-    ("Drifting glitter", 60, ""),
-    ("Beacon flash", 33, ""),
+    ("Sleet under the lamp", 70, "field"),
+    ("Tin flags in the gust", 62, "flow"),
 ]
-SELECT = {"handles": "Flight", "keyframes": "Flare"}
+SELECT = {"handles": "Flight", "keyframes": "Flare", "field": "Warmth", "chaff": "Come to rest"}
+"""What is chosen in the score of a piece."""
+
+
+def draw_posters() -> None:
+    """The pictures of the demos that ship, as the library draws them itself after a run."""
+    for name in demo.names():
+        picture = poster_of(read_effect(demo.document(name)), demo.assets())
+        (demo.FOLDER / "posters" / f"{name}.png").write_bytes(picture)
 
 
 def shoot(page: Page, name: str) -> None:
@@ -79,7 +91,6 @@ def take(page: Page, url: str) -> None:
     shoot(page, "new-effect")
     page.wait_for_timeout(500)
     page.get_by_role("link", name="Back to the library").click()
-    # The library shows a picture of each effect that has been opened.
     for name, frame, shot in PIECES:
         page.get_by_role("heading", name=name, exact=True).click()
         page.get_by_text("all frames computed").wait_for()
@@ -88,6 +99,12 @@ def take(page: Page, url: str) -> None:
             page.get_by_role("listitem", name=SELECT[shot], exact=True).click(position={"x": 50, "y": 10})
         if shot == "keyframes":
             page.get_by_role("button", name="Flare · travel").click()
+        if shot == "flow":
+            page.keyboard.press("c")
+            page.get_by_role("img", name=re.compile("^Flow between groups")).wait_for()
+        if shot in ("field", "chaff"):
+            # Pictures of fields and curves of branches come a moment later.
+            page.wait_for_timeout(2500)
         if shot:
             shoot(page, shot)
         page.wait_for_timeout(1200)
@@ -99,6 +116,7 @@ def take(page: Page, url: str) -> None:
 
 def main() -> int:
     TARGET.mkdir(exist_ok=True)
+    draw_posters()
     with Server() as server, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         take(browser.new_page(viewport={"width": 1280, "height": 800}), server.url)

@@ -69,7 +69,8 @@ def seed_demos(data: Path) -> None:
     known = set(json.loads(marker.read_text())) if marker.is_file() else set()
     for name in reversed(demo.names()):
         if name not in known:
-            library.create(read_effect(demo.document(name)), demo=name)
+            row = library.create(read_effect(demo.document(name)), demo=name)
+            library.set_poster(row.id, demo.poster(name), "shipped")
     marker.write_text(json.dumps(sorted(known | set(demo.names()))))
     database.close()
 

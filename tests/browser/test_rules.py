@@ -263,7 +263,7 @@ class Fields(RulesCase):
         self.open_made(document(blow, count=5, fields=fields))
         page = self.page
         self.rule("Rise").get_by_text("Rise", exact=True).dblclick()
-        page.get_by_role("textbox", name="Name").fill("Slope")
+        page.get_by_role("textbox", name="Name", exact=True).fill("Slope")
         page.keyboard.press("Enter")
         self.rule("Half").get_by_text('field("Slope") * 0.5').wait_for()
         self.saved()

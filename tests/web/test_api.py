@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import signal
 import tempfile
@@ -13,10 +14,14 @@ from typing import Any
 import numpy as np
 import trimesh
 from fastapi.testclient import TestClient
+from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
+from hailridge import demo
 from hailridge.cli import seed_demos
 from hailridge.formats.blocks import unpack
+from hailridge.formats.posters import poster_of
+from hailridge.model.validation import read_effect
 from hailridge.web.app import create_app
 from tests.support import compare, document, rule
 
@@ -80,6 +85,19 @@ class Effects(ApiCase):
                 break
             time.sleep(0.05)
         self.assertEqual(self.client.get(poster).content[:4], b"\x89PNG")
+
+    def test_every_demo_comes_with_its_picture(self) -> None:
+        """It ships, so that the library is not empty before anything has run, and is what a run would draw today."""
+        entries = {entry["name"]: entry["poster"] for entry in self.client.get("/api/effects").json()}
+        for name in demo.names():
+            self.assertIsNotNone(entries[demo.document(name)["name"]], name)
+        for name in ("tin-flags-in-the-gust", "sleet-under-the-lamp"):
+            drawn = poster_of(read_effect(demo.document(name)), demo.assets())
+            shipped, fresh = (
+                np.asarray(Image.open(io.BytesIO(picture)), np.float64)
+                for picture in (demo.poster(name), drawn)
+            )
+            self.assertLess(np.abs(shipped - fresh).mean(), 2.0, f"{name}: run ./run shots")
 
     def test_save_conflict_and_versions(self) -> None:
         effect = self.made(document())

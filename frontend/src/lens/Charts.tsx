@@ -63,7 +63,7 @@ function PopulationChart({ effect }: { effect: Effect }) {
           </g>
         ))}
         {x.ticks(5).map((tick) => (
-          <text key={tick} x={x(tick)} y={TALL - 4} textAnchor="middle" fontSize={9} fill="var(--soft)" className="tabular">
+          <text key={tick} x={x(tick)} y={TALL - 4} textAnchor={x(tick) > WIDTH - 14 ? "end" : "middle"} fontSize={9} fill="var(--soft)" className="tabular">
             {tick}
           </text>
         ))}

@@ -110,13 +110,13 @@ function Population() {
               <td className="w-24" style={{ color: String(group.color) }}>
                 <Spark values={stats.map((entry) => entry.population[index] ?? 0)} at={frame} width={90} height={18} />
               </td>
-              <td className="tabular text-right">{count(now?.population[index] ?? 0)}</td>
+              <td className="tabular text-right">{now ? count(now.population[index] ?? 0) : "…"}</td>
             </tr>
           ))}
           <tr>
             <td className="py-1 text-soft">All</td>
             <td />
-            <td className="tabular text-right">{count(now?.count ?? 0)}</td>
+            <td className="tabular text-right">{now ? count(now.count) : "…"}</td>
           </tr>
         </tbody>
       </table>

@@ -60,7 +60,10 @@ export function Distribution({ condition, path, unit }: Props) {
   }
   const low = histogram.edges[0] as number;
   const high = histogram.edges.at(-1) as number;
-  const most = Math.max(...histogram.counts, 1);
+  // A bar that towers above all others is cut, with its number beside it, so that the rest can be seen.
+  const [most = 1, second = 0] = [...histogram.counts].sort((a, b) => b - a);
+  const cut = second > 0 && most > 4 * second;
+  const top = cut ? second * 1.8 : Math.max(most, 1);
   const names = NAMES.filter((name) => condition[name]);
   const lines = names.map((name, index) => {
     const amount = condition[name] as Node;
@@ -131,8 +134,19 @@ export function Distribution({ condition, path, unit }: Props) {
           const left = x(histogram.edges[index] as number);
           const width = Math.max(1, WIDTH / histogram.counts.length - 1);
           const inside = passes(histogram.edges[index] as number, histogram.edges[index + 1] as number);
-          const height = number ? Math.max(2, (number / most) * (HEIGHT - 10)) : 0;
-          return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={inside ? "var(--ice)" : "var(--line)"} />;
+          const height = number ? Math.max(2, Math.min(1, number / top) * (HEIGHT - 10)) : 0;
+          const fill = inside ? "var(--ice)" : "var(--line)";
+          if (number <= top) return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={fill} />;
+          const end = left > WIDTH / 2;
+          return (
+            <g key={index}>
+              <rect x={left} y={10} width={width} height={6} fill={fill} />
+              <rect x={left} y={19} width={width} height={HEIGHT - 19} fill={fill} />
+              <text x={end ? left - 4 : left + width + 4} y={17} textAnchor={end ? "end" : "start"} fontSize={9} fill="var(--soft)" className="tabular">
+                {count(number)}
+              </text>
+            </g>
+          );
         })}
         {lines.map(({ name, at, span }) => (
           <g key={name}>

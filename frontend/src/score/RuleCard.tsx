@@ -173,11 +173,11 @@ function Holds({ rule, index, onWhy, asked }: { rule: Node; index: number; onWhy
         </button>
       )}
       <CountButton
-        held={held}
+        held={now ? held : null}
         looked={looked}
         series={series}
         label={label}
-        explain={explain}
+        explain={now ? explain : "not computed yet at this frame"}
         highlight={{ label: `those that '${label}' holds for`, condition: rule.condition as Node | null, path: ["rules", index, "condition"], who: rule.who as string[], key: String(rule.id) }}
       />
     </span>
@@ -193,7 +193,7 @@ function Fails({ rule, index }: { rule: Node; index: number }) {
   const label = String(rule.label || `rule ${index + 1}`);
   return (
     <CountButton
-      held={series[frame] ?? 0}
+      held={series[frame] ?? null}
       looked={looked}
       series={series}
       label={`${label}, otherwise`}
@@ -204,7 +204,8 @@ function Fails({ rule, index }: { rule: Node; index: number }) {
 }
 
 interface CountProps {
-  held: number;
+  /** Null where this frame is not computed yet. */
+  held: number | null;
   looked: number;
   series: number[];
   label: string;
@@ -224,7 +225,7 @@ function CountButton({ held, looked, series, label, explain, highlight }: CountP
         type="button"
         aria-label={`${label}: ${explain}`}
         aria-pressed={!!pinned}
-        data-count={held}
+        data-count={held ?? ""}
         onMouseEnter={() => !useStudio.getState().highlight?.pinned && ring(false)}
         onMouseLeave={() => !useStudio.getState().highlight?.pinned && unring()}
         onClick={(event) => {
@@ -236,7 +237,13 @@ function CountButton({ held, looked, series, label, explain, highlight }: CountP
       >
         <Spark values={series} at={frame} />
         <span className="tabular">
-          <span className={held ? "text-text" : ""}>{count(held)}</span> of {count(looked)}
+          {held === null ? (
+            "…"
+          ) : (
+            <>
+              <span className={held ? "text-text" : ""}>{count(held)}</span> of {count(looked)}
+            </>
+          )}
         </span>
       </button>
     </Hint>

@@ -34,6 +34,11 @@ def document(name: str) -> dict[str, Any]:
     return raw
 
 
+def poster(name: str) -> bytes:
+    """The demo's picture for the library as PNG, so that it is not empty before anything has run (made by `docs/take_screenshots.py`)."""
+    return (FOLDER / "posters" / f"{name}.png").read_bytes()
+
+
 def starter() -> dict[str, Any]:
     """What a new effect begins with: a source, a group, a look, gravity and a floor, running."""
     return document(STARTER)

@@ -8,14 +8,28 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
+from hailridge.core.assets import Assets
+from hailridge.core.engine.simulation import Simulation
 from hailridge.core.moment import Moment
-from hailridge.core.observe import Layer, layers
+from hailridge.core.observe import Layer, layers, recorded_moment
 from hailridge.core.orientation import turned
+from hailridge.core.scene import Scene
+from hailridge.model.effect import Effect
 
 WIDTH, HEIGHT, FINER = 480, 300, 2
 BACKGROUND = (16, 20, 23)
 SHAPE = np.array([62, 75, 83], np.float64)
 MOST_PARTICLES = 6000
+POSTER_AT = 0.6
+"""Which part of the run a poster shows."""
+
+
+def poster_of(effect: Effect, assets: Assets) -> bytes:
+    """The poster of a document that is run here and now, up to the moment that posters show."""
+    simulation = Simulation(effect, assets)
+    at = round(effect.clock.last_frame * POSTER_AT)
+    frame = list(simulation.frames(at))[-1]
+    return poster(recorded_moment(Scene(effect, assets), frame.columns, frame.count, at))
 
 
 def poster(moment: Moment) -> bytes:

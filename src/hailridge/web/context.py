@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Request
 
-from hailridge.formats.posters import poster
+from hailridge.formats.posters import POSTER_AT, poster
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
@@ -68,7 +68,7 @@ class Context:
         bake = self.bakes.bake(trial.key)
         if bake is None or bake.state != "done" or row.poster_bake == trial.id:
             return
-        frame = round(trial.effect.clock.last_frame * 0.6)
+        frame = round(trial.effect.clock.last_frame * POSTER_AT)
         with self.runs.moment(trial, frame) as moment:
             self.library.set_poster(effect_id, poster(moment), trial.id)
         self.live.publish({"type": "poster", "effect": effect_id})

@@ -13,7 +13,6 @@ from hailridge.core.fields.base import ShareField, in_space_of
 from hailridge.core.particles import Array
 from hailridge.model import fields
 
-
 LOOKUPS = {"field": "field", "distance_to": "shape", "dial": "dial"}
 """Calls that take the name of something in the document, and what that is."""
 
