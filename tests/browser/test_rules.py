@@ -104,6 +104,41 @@ class Thresholds(RulesCase):
         self.assertIn("1 m", belt.inner_text())
 
 
+class Trees(RulesCase):
+    def test_conditions_are_joined_nested_and_negated(self) -> None:
+        speed = {"kind": "spread", "value": 2.0, "spread": 2.0}
+        quick = rule({"kind": "drag"}, id="quick", label="Quick", condition=compare("speed", "above", 2.0))
+        self.open_made(document(quick, count=400, speed=speed, clock={"duration": 0.5}))
+        page, card = self.page, self.rule("Quick")
+        self.seek(1)
+        alone = self.held("Quick")
+        self.assertTrue(100 < alone < 300)
+
+        def sentence() -> str:
+            return " ".join(card.inner_text().split())
+
+        def menu(entry: str, place: int = 0) -> None:
+            card.get_by_text("passes").first.hover()
+            card.get_by_role("button", name="Change this condition").nth(place).click()
+            page.get_by_role("menuitem", name=entry).click()
+
+        menu("negate")
+        self.until(lambda: "when not speed passes 2 m/s" in sentence(), "negated")
+        self.until(lambda: abs(self.held("Quick") - (400 - alone)) < 40, "the others")
+        page.keyboard.press("Control+z")
+        # Joined: what was there stays, and each part has its own count in the chosen rule.
+        menu("and another condition…")
+        self.until(lambda: "all of these hold: speed passes 2 m/s" in sentence(), "joined")
+        self.until(lambda: card.get_by_title(re.compile("by itself")).count() == 2, "counts of both")
+        # The kind of the whole is exchanged in place, its parts are kept.
+        card.get_by_role("button", name="all of these hold:").click()
+        page.get_by_role("option", name="any of these").click()
+        self.until(lambda: "any of these holds: speed passes 2 m/s" in sentence(), "any instead")
+        menu("negate")
+        self.until(lambda: "when not any of these holds: speed passes 2 m/s" in sentence(), "none of these")
+        self.saved()
+
+
 class Seeing(RulesCase):
     def test_touched_turned_stopped_and_why(self) -> None:
         self.open_named("Tin flags in the gust")

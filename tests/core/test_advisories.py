@@ -48,6 +48,17 @@ class Findings(unittest.TestCase):
             after = fixed(raw, found[0])
             self.assertEqual([a.text for a in told(after) if text in a.text], [], text)
 
+    def test_a_chance_at_each_step(self) -> None:
+        now_and_then = {"kind": "chance", "probability": 0.1, "per": "occasion"}
+        nested = {"kind": "all", "conditions": [{"kind": "not", "condition": now_and_then}]}
+        self.one(
+            document(rule({"kind": "remove"}, condition=nested), **LOOK), "depends on the steps a second"
+        )
+        # At contacts, births and deaths an occasion is just what is meant.
+        self.assertEqual(
+            told(document(rule({"kind": "remove"}, condition=now_and_then, trigger="contact"), **LOOK)), []
+        )
+
     def test_nothing_can_be_seen(self) -> None:
         self.one(document(sources=[]), "no source gives birth", fix=False)
         self.one(document(source={"radius": 0.0}, **LOOK), "radius of 0")

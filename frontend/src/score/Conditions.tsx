@@ -76,11 +76,9 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
             </button>
           }
           entries={[
-            ...(several ? [] : [
-              { label: "and another condition…", onSelect: () => join("all") },
-              { label: "or another condition…", onSelect: () => join("any") },
-              { label: "negate", onSelect: () => edit(path, inner ?? { kind: "not", condition }) },
-            ]),
+            ...(condition.kind === "all" ? [] : [{ label: "and another condition…", onSelect: () => join("all") }]),
+            ...(condition.kind === "any" ? [] : [{ label: "or another condition…", onSelect: () => join("any") }]),
+            { label: inner ? "no longer negate" : "negate", onSelect: () => edit(path, inner ?? { kind: "not", condition }) },
             { label: "ring those it holds for", onSelect: () => ring(true) },
             { label: "remove this condition", danger: true, onSelect: onRemove },
           ]} // prettier-ignore

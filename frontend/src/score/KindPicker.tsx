@@ -31,6 +31,8 @@ export function KindPicker({ slot, path, label, words, present }: Props) {
     for (const field of info.fields) {
       const twin = known?.fields.find((entry) => entry.name === field.name && entry.type === field.type);
       if (before && twin && before[field.name] !== undefined) next[field.name] = before[field.name] as Node[string];
+      // What joins or turns around others of its sort takes in what stood there: choosing "all of these" loses no condition.
+      else if (before && field.slot === slot) next[field.name] = field.many ? [before] : before;
     }
     // Who it is stays: everything that names it goes on working.
     for (const name of ["id", "label", "visible", "enabled"]) if (before && name in before) next[name] = before[name] as Node[string];

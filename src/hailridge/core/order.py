@@ -11,6 +11,7 @@ from hailridge.core.actions.population import LiveOn, Move, Remove, Spawn, Switc
 from hailridge.core.actions.push import Push
 from hailridge.core.advisory import Advisory
 from hailridge.core.certainty import judge
+from hailridge.core.conditions.tests import Chance
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of
 from hailridge.model.parts import Action, Quantity
@@ -22,6 +23,7 @@ def order_advisories(effect: Effect) -> list[Advisory]:
     """Everything that can be said of rules before they run."""
     return [
         *_starved(effect), *_never(effect), *_overwritten(effect), *_unreached_groups(effect), *_single_rules(effect), *_switches(effect),
+        *_chances(effect),
     ]  # fmt: skip
 
 
@@ -177,6 +179,18 @@ def _single_rules(effect: Effect) -> Iterator[Advisory]:
                 yield Advisory("warning", path, text, {"path": ["rules", index, "trigger"], "value": "once", "label": "Once per particle"})
             if isinstance(action, Set) and action.attribute == "lifetime" and rule.trigger in ("once", "becomes", "stops"):
                 yield from _lifetime_alone(effect, index, number, action)
+
+
+def _chances(effect: Effect) -> Iterator[Advisory]:
+    """A chance that is decided anew at each step comes true the sooner, the more steps there are."""
+    for index, rule in _working(effect):
+        if rule.trigger not in STEPPED or rule.condition is None:
+            continue
+        for path, condition in parts_of(rule.condition):
+            if isinstance(condition, Chance) and condition.per == "occasion":
+                place = ["rules", index, "condition", *path]
+                text = f"The chance in {named(effect, index)} is decided anew at each step, so how many pass depends on the steps a second."
+                yield Advisory("advice", place, text, {"path": [*place, "per"], "value": "second", "label": "Make it a second"})
 
 
 def _lifetime_alone(effect: Effect, index: int, number: int, action: Set) -> Iterator[Advisory]:
