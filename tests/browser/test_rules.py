@@ -115,7 +115,7 @@ class Trees(RulesCase):
         self.assertTrue(100 < alone < 300)
 
         def sentence() -> str:
-            return " ".join(card.inner_text().split())
+            return " ".join(card.inner_text().replace("⋯", "").split())
 
         def menu(entry: str, place: int = 0) -> None:
             card.get_by_text("passes").first.hover()
