@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+from hailridge.core.kernels.compiling import Kernel, compiled, helper, parallel_range
 
 _P0, _P1, _P2, _P3 = np.uint32(0x8DA6B343), np.uint32(0xD8163841), np.uint32(0xCB1AB31F), np.uint32(0x165667B1)
 _MIX0, _MIX1 = np.uint32(0x7FEB352D), np.uint32(0x846CA68B)
@@ -134,55 +134,60 @@ def _curl_corner(hx, hy, hz, salt, u, v, w, wx, wy, wz, dx, dy, dz, c1, s1, c2, 
     )
 
 
+@compiled
+def _curl_block(positions: Any, start: Any, size: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
+    """The curl for one block. On its own, so that this long piece of code is compiled once and not for both builds of the kernel."""
+    one, six, ten, fifteen, thirty = np.float32(1), np.float32(6), np.float32(10), np.float32(15), np.float32(30)
+    xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    cx, cy, cz = np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32)
+    for i in range(size):
+        xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
+    scale, strength = np.float32(frequency), np.float32(1.4142135)
+    angle = np.float64(drift) * 1.5707963
+    for octave in range(octaves):
+        layer = np.uint32(np.uint32(salt + np.uint32(octave)) * _P3)
+        c1, s1 = np.float32(np.cos(angle)), np.float32(np.sin(angle))
+        c2, s2 = np.float32(np.cos(-1.618 * angle)), np.float32(np.sin(-1.618 * angle))
+        for i in range(size):
+            x, y, z = xs[i] * scale, ys[i] * scale, zs[i] * scale
+            fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+            u, v, w = x - fx, y - fy, z - fz
+            x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
+            z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
+            x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
+            su = u * u * u * (u * (u * six - fifteen) + ten)
+            sv = v * v * v * (v * (v * six - fifteen) + ten)
+            sw = w * w * w * (w * (w * six - fifteen) + ten)
+            du, dv = thirty * u * u * (u - one) * (u - one), thirty * v * v * (v - one) * (v - one)
+            dw = thirty * w * w * (w - one) * (w - one)
+            ru, rv, rw = one - su, one - sv, one - sw
+            a0, b0, e0 = _curl_corner(x0, y0, z0, layer, u, v, w, ru, rv, rw, -du, -dv, -dw, c1, s1, c2, s2)
+            a1, b1, e1 = _curl_corner(x1, y0, z0, layer, u - one, v, w, su, rv, rw, du, -dv, -dw, c1, s1, c2, s2)
+            a2, b2, e2 = _curl_corner(x0, y1, z0, layer, u, v - one, w, ru, sv, rw, -du, dv, -dw, c1, s1, c2, s2)
+            a3, b3, e3 = _curl_corner(x1, y1, z0, layer, u - one, v - one, w, su, sv, rw, du, dv, -dw, c1, s1, c2, s2)
+            a4, b4, e4 = _curl_corner(x0, y0, z1, layer, u, v, w - one, ru, rv, sw, -du, -dv, dw, c1, s1, c2, s2)
+            a5, b5, e5 = _curl_corner(x1, y0, z1, layer, u - one, v, w - one, su, rv, sw, du, -dv, dw, c1, s1, c2, s2)
+            a6, b6, e6 = _curl_corner(x0, y1, z1, layer, u, v - one, w - one, ru, sv, sw, -du, dv, dw, c1, s1, c2, s2)
+            a7, b7, e7 = _curl_corner(x1, y1, z1, layer, u - one, v - one, w - one, su, sv, sw, du, dv, dw, c1, s1, c2, s2)
+            cx[i] += strength * (((a0 + a1) + (a2 + a3)) + ((a4 + a5) + (a6 + a7)))
+            cy[i] += strength * (((b0 + b1) + (b2 + b3)) + ((b4 + b5) + (b6 + b7)))
+            cz[i] += strength * (((e0 + e1) + (e2 + e3)) + ((e4 + e5) + (e6 + e7)))
+        scale *= np.float32(2.0)
+        strength *= np.float32(roughness)
+        angle *= 1.7
+    for i in range(size):
+        out[start + i, 0], out[start + i, 1], out[start + i, 2] = cx[i], cy[i], cz[i]
+
+
 def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
     """Curl of three noise potentials: a flow that neither gathers nor thins, and evolves as `drift` grows (1: all is new).
 
     positions (n, 3) float32 metres; frequency 1/m; out (n, 3) float32.
     """
     count = positions.shape[0]
-    one, six, ten, fifteen, thirty = np.float32(1), np.float32(6), np.float32(10), np.float32(15), np.float32(30)
     for block in parallel_range((count + BLOCK - 1) // BLOCK):
         start = np.int64(block) * BLOCK
-        size = min(BLOCK, count - start)
-        xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
-        cx, cy, cz = np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32)
-        for i in range(size):
-            xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
-        scale, strength = np.float32(frequency), np.float32(1.4142135)
-        angle = np.float64(drift) * 1.5707963
-        for octave in range(octaves):
-            layer = np.uint32(np.uint32(salt + np.uint32(octave)) * _P3)
-            c1, s1 = np.float32(np.cos(angle)), np.float32(np.sin(angle))
-            c2, s2 = np.float32(np.cos(-1.618 * angle)), np.float32(np.sin(-1.618 * angle))
-            for i in range(size):
-                x, y, z = xs[i] * scale, ys[i] * scale, zs[i] * scale
-                fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
-                u, v, w = x - fx, y - fy, z - fz
-                x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
-                z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
-                x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
-                su = u * u * u * (u * (u * six - fifteen) + ten)
-                sv = v * v * v * (v * (v * six - fifteen) + ten)
-                sw = w * w * w * (w * (w * six - fifteen) + ten)
-                du, dv = thirty * u * u * (u - one) * (u - one), thirty * v * v * (v - one) * (v - one)
-                dw = thirty * w * w * (w - one) * (w - one)
-                ru, rv, rw = one - su, one - sv, one - sw
-                a0, b0, e0 = _curl_corner(x0, y0, z0, layer, u, v, w, ru, rv, rw, -du, -dv, -dw, c1, s1, c2, s2)
-                a1, b1, e1 = _curl_corner(x1, y0, z0, layer, u - one, v, w, su, rv, rw, du, -dv, -dw, c1, s1, c2, s2)
-                a2, b2, e2 = _curl_corner(x0, y1, z0, layer, u, v - one, w, ru, sv, rw, -du, dv, -dw, c1, s1, c2, s2)
-                a3, b3, e3 = _curl_corner(x1, y1, z0, layer, u - one, v - one, w, su, sv, rw, du, dv, -dw, c1, s1, c2, s2)
-                a4, b4, e4 = _curl_corner(x0, y0, z1, layer, u, v, w - one, ru, rv, sw, -du, -dv, dw, c1, s1, c2, s2)
-                a5, b5, e5 = _curl_corner(x1, y0, z1, layer, u - one, v, w - one, su, rv, sw, du, -dv, dw, c1, s1, c2, s2)
-                a6, b6, e6 = _curl_corner(x0, y1, z1, layer, u, v - one, w - one, ru, sv, sw, -du, dv, dw, c1, s1, c2, s2)
-                a7, b7, e7 = _curl_corner(x1, y1, z1, layer, u - one, v - one, w - one, su, sv, sw, du, dv, dw, c1, s1, c2, s2)
-                cx[i] += strength * (((a0 + a1) + (a2 + a3)) + ((a4 + a5) + (a6 + a7)))
-                cy[i] += strength * (((b0 + b1) + (b2 + b3)) + ((b4 + b5) + (b6 + b7)))
-                cz[i] += strength * (((e0 + e1) + (e2 + e3)) + ((e4 + e5) + (e6 + e7)))
-            scale *= np.float32(2.0)
-            strength *= np.float32(roughness)
-            angle *= 1.7
-        for i in range(size):
-            out[start + i, 0], out[start + i, 1], out[start + i, 2] = cx[i], cy[i], cz[i]
+        _curl_block(positions, start, min(BLOCK, count - start), frequency, octaves, roughness, drift, salt, out)
 
 
 @helper
@@ -202,56 +207,62 @@ SMOOTH, BILLOWS, RIDGES = 0, 1, 2
 """What is made of the noise of each octave: as it is, its size, or its size turned over."""
 
 
+@compiled
+def _layered_block(
+    positions: Any, start: Any, size: Any, form: Any, octaves: Any, roughness: Any, strength: Any, shift: Any, salts: Any, out: Any
+) -> None:
+    """The octaves of one block; on its own for the same reason as `_curl_block`. `strength` is that of the first octave."""
+    one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
+    xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    sums = np.zeros(BLOCK, np.float32)
+    for i in range(size):
+        xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
+    scale = one
+    for octave in range(octaves):
+        layer = np.uint32(salts[octave] * _P3)
+        ox, oy, oz = shift[0] * np.float32(octave + 1), shift[1] * np.float32(octave + 1), shift[2] * np.float32(octave + 1)
+        for i in range(size):
+            x, y, z = xs[i] * scale + ox, ys[i] * scale + oy, zs[i] * scale + oz
+            fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+            u, v, w = x - fx, y - fy, z - fz
+            x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
+            z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
+            x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
+            su = u * u * u * (u * (u * six - fifteen) + ten)
+            sv = v * v * v * (v * (v * six - fifteen) + ten)
+            sw = w * w * w * (w * (w * six - fifteen) + ten)
+            ru, rv, rw = one - su, one - sv, one - sw
+            low = rw * (
+                rv * (ru * _corner_value(x0, y0, z0, layer, u, v, w) + su * _corner_value(x1, y0, z0, layer, u - one, v, w))
+                + sv * (ru * _corner_value(x0, y1, z0, layer, u, v - one, w) + su * _corner_value(x1, y1, z0, layer, u - one, v - one, w))
+            )
+            high = sw * (
+                rv * (ru * _corner_value(x0, y0, z1, layer, u, v, w - one) + su * _corner_value(x1, y0, z1, layer, u - one, v, w - one))
+                + sv
+                * (ru * _corner_value(x0, y1, z1, layer, u, v - one, w - one) + su * _corner_value(x1, y1, z1, layer, u - one, v - one, w - one))
+            )
+            value = low + high
+            value = value if form == SMOOTH else abs(value) if form == BILLOWS else -abs(value)
+            sums[i] += strength * value
+        scale *= np.float32(2.0)
+        strength *= np.float32(roughness)
+    for i in range(size):
+        out[start + i] = sums[i]
+
+
 def _layered(positions: Any, form: Any, octaves: Any, roughness: Any, shift: Any, salts: Any, out: Any) -> None:
     """Several octaves of noise, the values only, each twice as fine and `roughness` times as strong as the one before, over their sum of strengths.
 
     positions (n, 3) float32 in cells of the first octave; shift (3,) float32 apart from octave to octave; salts (octaves,) uint32; out (n,).
     """
     count = positions.shape[0]
-    one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
-    total = np.float32(0)
-    weight = one
+    total, weight = np.float32(0), np.float32(1)
     for _octave in range(octaves):
         total += weight
         weight *= np.float32(roughness)
     for block in parallel_range((count + BLOCK - 1) // BLOCK):
         start = np.int64(block) * BLOCK
-        size = min(BLOCK, count - start)
-        xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
-        sums = np.zeros(BLOCK, np.float32)
-        for i in range(size):
-            xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
-        scale, strength = one, one / total
-        for octave in range(octaves):
-            layer = np.uint32(salts[octave] * _P3)
-            ox, oy, oz = shift[0] * np.float32(octave + 1), shift[1] * np.float32(octave + 1), shift[2] * np.float32(octave + 1)
-            for i in range(size):
-                x, y, z = xs[i] * scale + ox, ys[i] * scale + oy, zs[i] * scale + oz
-                fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
-                u, v, w = x - fx, y - fy, z - fz
-                x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
-                z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
-                x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
-                su = u * u * u * (u * (u * six - fifteen) + ten)
-                sv = v * v * v * (v * (v * six - fifteen) + ten)
-                sw = w * w * w * (w * (w * six - fifteen) + ten)
-                ru, rv, rw = one - su, one - sv, one - sw
-                low = rw * (
-                    rv * (ru * _corner_value(x0, y0, z0, layer, u, v, w) + su * _corner_value(x1, y0, z0, layer, u - one, v, w))
-                    + sv * (ru * _corner_value(x0, y1, z0, layer, u, v - one, w) + su * _corner_value(x1, y1, z0, layer, u - one, v - one, w))
-                )
-                high = sw * (
-                    rv * (ru * _corner_value(x0, y0, z1, layer, u, v, w - one) + su * _corner_value(x1, y0, z1, layer, u - one, v, w - one))
-                    + sv
-                    * (ru * _corner_value(x0, y1, z1, layer, u, v - one, w - one) + su * _corner_value(x1, y1, z1, layer, u - one, v - one, w - one))
-                )
-                value = low + high
-                value = value if form == SMOOTH else abs(value) if form == BILLOWS else -abs(value)
-                sums[i] += strength * value
-            scale *= np.float32(2.0)
-            strength *= np.float32(roughness)
-        for i in range(size):
-            out[start + i] = sums[i]
+        _layered_block(positions, start, min(BLOCK, count - start), form, octaves, roughness, np.float32(1) / total, shift, salts, out)
 
 
 noise = Kernel(_noise)
