@@ -23,6 +23,8 @@ interface NodeProps {
   path: Path;
   rule: string;
   lead?: string;
+  /** Whose count stands beside it: its own, or that of the negation that it completes. */
+  counted?: Path;
   onRemove: () => void;
 }
 
@@ -30,7 +32,7 @@ const REST = 450;
 
 const JOINING: Record<string, string> = { all: "all of these hold:", any: "any of these holds:" };
 
-function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps) {
+function ConditionNode({ condition, path, rule, lead = "", counted = path, onRemove }: NodeProps) {
   const { catalogue, effect, who } = useScore();
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const info = kindOf(catalogue, "condition", condition.kind);
@@ -65,8 +67,7 @@ function ConditionNode({ condition, path, rule, lead = "", onRemove }: NodeProps
           <Sentence info={info} node={condition} path={path} />
         )}
       </Noted>
-      <BranchCount path={path} />
-      {inner && <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} onRemove={onRemove} /></>}
+      {inner ? <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} counted={counted} onRemove={onRemove} /></> : <BranchCount path={counted} />}
       {/* Takes no room of its own, so that an unseen button never breaks a line. */}
       <span className="relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
         <Menu

@@ -13,6 +13,7 @@ import { Card } from "./cards";
 import { Actions, RuleCondition } from "./Conditions";
 import { ScoreContext, useScore, type Branch, type BranchCurves } from "./context";
 import { AddKind } from "./KindPicker";
+import { useNotes } from "./notes";
 import { ChoiceChip, ManyChip } from "./references";
 import { Spark } from "./Spark";
 
@@ -29,6 +30,7 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
   const alone = solo.includes(id);
   const silent = off || (solo.length > 0 && !alone);
   const [asked, setAsked] = useState(false);
+  const broken = useNotes().some((note) => note.level === "error" && note.item[0] === "rules" && note.item[1] === index);
   const branched = isBranched(rule.condition as Node | null);
   const explanation = useExplanation(index, !silent && (asked || (selected && branched)));
   const branches = selected || asked ? (explanation?.branches ?? null) : null;
@@ -62,7 +64,7 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
         extra={extra}
         buttons={buttons}
         mark={<span className="tabular w-4 text-xs text-soft">{index + 1}</span>}
-        aside={silent ? null : <Holds rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />}
+        aside={silent ? null : broken ? <span className="text-xs text-ember">left out</span> : <Holds rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />}
       >
         <div className="pl-[22px]">
           <div>
