@@ -77,6 +77,17 @@ class BrowserCase(unittest.TestCase):
             self.page.wait_for_timeout(100)
         raise AssertionError(f"never: {what}")
 
+    def drag_threshold(self, start: float, end: float) -> Locator:
+        """Drag a line on the open distribution between two shares of its width, in one go."""
+        line = self.page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
+        box = line.bounding_box()
+        assert box
+        self.page.mouse.move(box["x"] + box["width"] * start, box["y"] + 30)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + box["width"] * end, box["y"] + 30, steps=5)
+        self.page.mouse.up()
+        return line
+
     def saved(self) -> None:
         self.page.get_by_test_id("saving").get_by_text("saved", exact=True).wait_for()
 
@@ -102,13 +113,7 @@ class Story(BrowserCase):
 
         # Drag the shatter threshold on its distribution: fewer shards, on the strip and on the stage.
         self.rule("Shatter").get_by_role("button", name=re.compile("^Threshold")).click()
-        line = page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
-        box = line.bounding_box()
-        assert box
-        page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 20)
-        page.mouse.down()
-        page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 20, steps=4)
-        page.mouse.up()
+        line = self.drag_threshold(0.6, 0.8)
         page.keyboard.press("Escape")
         line.wait_for(state="detached")
         self.saved()

@@ -3,7 +3,7 @@
 import { withValue, type Json, type Path } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Button } from "@/ui/controls";
-import { useAdvisories } from "./Lens";
+import { useAdvisories } from "@/state/advisories";
 
 interface Fix {
   path: (string | number)[];

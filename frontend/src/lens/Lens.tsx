@@ -1,9 +1,8 @@
 /** The lens: a closer look at whatever is selected. */
 
-import { useQuery } from "@tanstack/react-query";
 import { PanelRightClose } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { answered, api } from "@/api/client";
+import { useAdvisories } from "@/state/advisories";
 import { useStudio, type LensTab } from "@/state/studio";
 import { IconButton } from "@/ui/controls";
 import { Advisories } from "./Advisories";
@@ -17,17 +16,6 @@ const TABS: { id: LensTab; label: string }[] = [
   { id: "advisories", label: "Advisories" },
   { id: "guide", label: "Guide" },
 ];
-
-export function useAdvisories() {
-  const committed = useStudio((state) => state.committed);
-  return useQuery({
-    queryKey: ["check", committed],
-    queryFn: () => answered(api.POST("/api/effects/check", { body: committed as unknown as Record<string, never> })),
-    enabled: !!committed,
-    placeholderData: (before) => before,
-    retry: false,
-  });
-}
 
 export function Lens() {
   const tab = useStudio((state) => state.lens);

@@ -1,7 +1,7 @@
 /** What the checks have to say about places in the document, shown beside the chips that they are about. */
 
 import type { ReactNode } from "react";
-import { useAdvisories } from "@/lens/Lens";
+import { useAdvisories } from "@/state/advisories";
 import { same, type Json, type Path } from "@/state/document";
 import { commit } from "@/state/studio";
 import { withValue } from "@/state/document";
