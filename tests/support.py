@@ -58,7 +58,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 2,
+        "format": 3,
         "name": "test",
         "clock": clock,
         "shapes": shapes,

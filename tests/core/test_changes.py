@@ -295,7 +295,7 @@ class Observing(unittest.TestCase):
             count=100,
             groups=["a", "b"],
         )
-        raw["looks"] = [{"kind": "balls", "id": "l", "who": ["a"], "tint": "group"}]
+        raw["looks"] = [{"kind": "balls", "id": "l", "who": ["a"], "layers": [{"kind": "by_group"}]}]
         made, frames = simulation(raw, 5)
         self.frame = frames[-1]
         self.moment = recorded_moment(

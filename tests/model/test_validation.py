@@ -169,7 +169,7 @@ class Reading(unittest.TestCase):
         }
         try:
             self.assertEqual(read_effect({"format": 0, "title": "Old"}).name, "Old")
-            self.assertEqual(migrate({"format": 2, "name": "x"}), {"format": 2, "name": "x"})
+            self.assertEqual(migrate({"format": 3, "name": "x"}), {"format": 3, "name": "x"})
         finally:
             del STEPS[0]
 
@@ -177,12 +177,19 @@ class Reading(unittest.TestCase):
         old = {"kind": "over_life", "birth": 0.0, "middle": [1.0, 0.5, 0.0], "at": 0.25, "end": 1.0}
         look = {"kind": "balls", "id": "look", "tint": "amount", "color": old}
         lifted = migrate({"format": 1, "looks": [look]})
-        amount = lifted["looks"][0]["color"]
+        amount = lifted["looks"][0]["layers"][0]["color"]
         self.assertEqual(
             [(key["at"], key["value"]) for key in amount["curve"]["keys"]],
             [(0.0, [0.0] * 3), (0.25, [1.0, 0.5, 0.0]), (1.0, [1.0] * 3)],
         )
-        self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 2)
+        self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 3)
+
+    def test_the_one_colour_of_a_look_became_layers(self) -> None:
+        looks = [{"kind": "balls", "id": tint, "tint": tint, "color": 0.5} for tint in ("own", "group", "amount")]
+        lifted = migrate({"format": 2, "looks": looks})["looks"]
+        kinds = [[layer["kind"] for layer in look["layers"]] for look in lifted]
+        self.assertEqual(kinds, [[], ["by_group"], ["plain"]])
+        self.assertNotIn("tint", lifted[0])
 
     def test_published_schema_describes_the_demos(self) -> None:
         schema = json_schema()

@@ -48,6 +48,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Clip
+         * @description Begin a file. 422 where size, length or format cannot be.
+         */
+        post: operations["begin_clip_api_clips_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Clip
+         * @description Stop making it, and remove what is there.
+         */
+        delete: operations["drop_clip_api_clips__clip_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Clip
+         * @description The finished file.
+         */
+        get: operations["get_clip_api_clips__clip_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Clip
+         * @description Complete the file with the frames that are there.
+         */
+        post: operations["finish_clip_api_clips__clip_id__finish_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Frame
+         * @description The next frame as raw RGBA bytes, the top row first. 409 where frames come out of order.
+         */
+        put: operations["add_frame_api_clips__clip_id__frames__number__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effects": {
         parameters: {
             query?: never;
@@ -235,6 +335,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pictures
+         * @description All sets: those that ship first.
+         */
+        get: operations["list_pictures_api_pictures_get"];
+        put?: never;
+        /**
+         * Add Pictures
+         * @description Import one PNG, cut into columns and rows, or several of one size as a sequence. Read in a worker; 422 says what is wrong with them.
+         */
+        post: operations["add_pictures_api_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{picture}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Picture
+         * @description The whole sheet of a set.
+         */
+        get: operations["get_picture_api_pictures__picture__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema": {
         parameters: {
             query?: never;
@@ -292,6 +436,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forms
+         * @description The solid forms that looks draw particles as, each within a ball of radius 1, as a binary block: look by look, in order of picking.
+         */
+        get: operations["get_forms_api_trials__trial_id__forms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}": {
         parameters: {
             query?: never;
@@ -302,6 +466,8 @@ export interface paths {
         /**
          * Get Frame
          * @description A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
+         *
+         *     With `motion`, velocities come along, and where the camera goes until the next frame: what an exposure needs.
          */
         get: operations["get_frame_api_trials__trial_id__frames__number__get"];
         put?: never;
@@ -528,6 +694,41 @@ export interface components {
              */
             onward?: string | null;
         };
+        /**
+         * Asked
+         * @description What is to be made. Sizes in pixels.
+         */
+        Asked: {
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "still" | "png" | "webm" | "mp4";
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
+            /**
+             * Frames Per Second
+             * @default 24
+             */
+            frames_per_second: number;
+            /** Height */
+            height: number;
+            /**
+             * Name
+             * @default clip
+             */
+            name: string;
+            /** Width */
+            width: number;
+        };
         /** AssetOut */
         AssetOut: {
             /** Id */
@@ -567,6 +768,21 @@ export interface components {
         Body_add_asset_api_assets_post: {
             /** File */
             file: string;
+        };
+        /** Body_add_pictures_api_pictures_post */
+        Body_add_pictures_api_pictures_post: {
+            /**
+             * Columns
+             * @default 1
+             */
+            columns: number;
+            /** Files */
+            files: string[];
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number;
         };
         /**
          * Branch
@@ -613,6 +829,10 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["KindOut"];
             };
+            /** Ramps */
+            ramps: {
+                [key: string]: string[];
+            };
             /** Slots */
             slots: {
                 [key: string]: components["schemas"]["KindOut"][];
@@ -621,6 +841,19 @@ export interface components {
             units: {
                 [key: string]: string;
             };
+        };
+        /** ClipOut */
+        ClipOut: {
+            /** Bytes */
+            bytes: number;
+            /** Frames */
+            frames: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Written */
+            written: number;
         };
         /**
          * EffectOut
@@ -813,6 +1046,28 @@ export interface components {
             text: string;
             /** Title */
             title: string;
+        };
+        /**
+         * PictureOut
+         * @description A set of drawings on one sheet; sizes in pixels.
+         */
+        PictureOut: {
+            /** Columns */
+            columns: number;
+            /** Count */
+            count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Ships */
+            ships: boolean;
+            /** Width */
+            width: number;
         };
         /**
          * Reading
@@ -1038,6 +1293,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    begin_clip_api_clips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_clip_api_clips__clip_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_clip_api_clips__clip_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finish_clip_api_clips__clip_id__finish_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_frame_api_clips__clip_id__frames__number__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1443,6 +1856,90 @@ export interface operations {
             };
         };
     };
+    list_pictures_api_pictures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+        };
+    };
+    add_pictures_api_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_pictures_api_pictures_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_picture_api_pictures__picture__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_schema_api_schema_get: {
         parameters: {
             query?: never;
@@ -1529,10 +2026,42 @@ export interface operations {
             };
         };
     };
+    get_forms_api_trials__trial_id__forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_frame_api_trials__trial_id__frames__number__get: {
         parameters: {
             query?: {
                 wait?: number;
+                motion?: boolean;
             };
             header?: never;
             path: {

@@ -4,7 +4,7 @@ import { adders } from "@/score/adding";
 import { nameOf, type Collection } from "@/state/document";
 import { redo, undo, useStudio } from "@/state/studio";
 import { runAgain, seek, stopRun } from "@/state/trials";
-import { stageView } from "@/stage/Stage";
+import { stageView } from "@/stage/view";
 import { pause, step, toggle } from "@/clock/playing";
 import { lastFrame } from "@/state/studio";
 
@@ -47,6 +47,7 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     { group: "Stage", label: "Handles: move the chosen shape", keys: "M", run: () => useStudio.setState({ handles: "move" }) },
     { group: "Stage", label: "Handles: turn it", keys: "T", run: () => useStudio.setState({ handles: "turn" }) },
     { group: "Stage", label: "Handles: scale it", keys: "S", run: () => useStudio.setState({ handles: "scale" }) },
+    { group: "Stage", label: "The finished picture, or back to the stage", keys: "P", run: () => useStudio.setState((state) => ({ picturing: !state.picturing })) },
     { group: "Stage", label: "Colour everybody by group", keys: "B", run: () => useStudio.setState((state) => ({ byGroup: !state.byGroup })) },
     { group: "Time", label: "Exact or onward edits", keys: "O", run: () => useStudio.setState((state) => ({ onward: !state.onward })) },
     { group: "Stage", label: "Let go of what is ringed", keys: "Escape", run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null, selected: null }) },

@@ -2,7 +2,7 @@
 
 import { Spline } from "lucide-react";
 import { useMemo, useState } from "react";
-import { at, nameOf, same, type Effect, type Json, type Node, type Path } from "@/state/document";
+import { at, curvesOf, nameOf, same, type Effect, type Json, type Node, type Path } from "@/state/document";
 import { curve, keyedPaths, keysOf, movedKey, type Key } from "@/state/keys";
 import { commit, lastFrame, timeAt, tryValue, useStudio } from "@/state/studio";
 import { seekTime } from "@/state/trials";
@@ -14,23 +14,25 @@ import { LEFT } from "./layout";
 /** What a keyframed number is called: its item, and the way down to it. */
 export function trackName(effect: Effect, path: Path): string {
   const [collection, index, ...rest] = path;
-  const item = collection === "clock" ? null : ((effect[collection as string] as Node[])?.[Number(index)] ?? null);
-  const inner = (collection === "clock" ? path.slice(1) : rest).filter((key) => typeof key === "string" && key !== "value");
+  const single = collection === "clock" || collection === "picture";
+  const item = single ? null : ((effect[collection as string] as Node[])?.[Number(index)] ?? null);
+  const inner = (single ? path.slice(1) : rest).filter((key) => typeof key === "string" && key !== "value");
   const words = inner.length ? inner.join(" ").replaceAll("_", " ") : "value";
-  return item ? `${nameOf(item, String(collection), Number(index))} · ${words}` : `Clock · ${words}`;
+  return item ? `${nameOf(item, String(collection), Number(index))} · ${words}` : `${capitalised(String(collection))} · ${words}`;
 }
 
 export function useTracks(): Path[] {
   const effect = useStudio((state) => state.document);
   const selected = useStudio((state) => state.selected);
   const open = useStudio((state) => state.track);
+  const catalogue = useStudio((state) => state.catalogue);
   return useMemo(() => {
-    if (!effect) return [];
+    if (!effect || !catalogue) return [];
     const part = selected ? at(effect, selected) : undefined;
-    const own: Path[] = part === undefined ? [] : keyedPaths(part).map((path) => [...selected!, ...path]);
+    const own: Path[] = part === undefined ? [] : keyedPaths(part, curvesOf(catalogue)).map((path) => [...selected!, ...path]);
     const there = open && keysOf(at(effect, open));
     return there && !own.some((path) => same(path as Json, open as Json)) ? [...own, open] : own;
-  }, [effect, selected, open]);
+  }, [effect, selected, open, catalogue]);
 }
 
 export function Tracks() {

@@ -13,6 +13,9 @@ import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
 import { ChoiceChip, ManyChip, ReferenceChip } from "./references";
 import { FormulaChip } from "./FormulaChip";
+import { ColorsChip, NumbersChip } from "./lists";
+import { PictureChip } from "./PictureChip";
+import { RampChip } from "./RampChip";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 
@@ -45,6 +48,14 @@ function PlainOrNested({ field, parent, path }: Props) {
       return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
     case "formula":
       return <FormulaChip field={field} value={String(value ?? "")} path={path} />;
+    case "ramp":
+      return <RampChip field={field} parent={parent} path={path} />;
+    case "asset":
+      return <PictureChip field={field} value={String(value ?? "")} path={path} />;
+    case "colors":
+      return <ColorsChip field={field} value={(value ?? []) as number[][]} path={path} />;
+    case "numbers":
+      return <NumbersChip field={field} value={(value ?? []) as number[]} path={path} />;
     case "curve":
       return <CurveChip field={field} parent={parent} path={path} />;
     case "flag":

@@ -13,9 +13,11 @@ import { adders } from "./adding";
 import { AllValues } from "./AllValues";
 import { Card } from "./cards";
 import { Chip } from "./Chip";
+import { ColorLayers } from "./ColorLayers";
 import { Actions } from "./Conditions";
 import { ScoreContext, useScore, type Surroundings } from "./context";
 import { AddKind, KindPicker, KindPopover } from "./KindPicker";
+import { LinesTold } from "./LinesTold";
 import { MeshImport } from "./MeshImport";
 import { RuleCard } from "./RuleCard";
 import { Sentence } from "./Sentence";
@@ -50,6 +52,7 @@ export function Score() {
           <Births effect={effect} />
           <Rules effect={effect} />
           <Looks effect={effect} />
+          <Picture effect={effect} />
         </div>
       </DndContext>
     </ScoreContext.Provider>
@@ -297,6 +300,7 @@ function Rules({ effect }: { effect: Effect }) {
 function Looks({ effect }: { effect: Effect }) {
   const { catalogue } = useScore();
   const add = adders(catalogue);
+  const chosen = useStudio((state) => (state.selected?.[0] === "looks" ? Number(state.selected[1]) : -1));
   return (
     <Part
       title="Looks"
@@ -313,7 +317,8 @@ function Looks({ effect }: { effect: Effect }) {
         return (
           <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
             <Sentence info={info} node={look} path={["looks", index]} />
-            {look.tint === "amount" && <TintAmount info={info} look={look} index={index} />}
+            <ColorLayers layers={(look.layers ?? []) as Node[]} path={["looks", index, "layers"]} chosen={chosen === index} />
+            <LinesTold look={look} path={["looks", index]} />
           </Card>
         );
       })}
@@ -321,7 +326,24 @@ function Looks({ effect }: { effect: Effect }) {
   );
 }
 
-function TintAmount({ info, look, index }: { info: KindInfo; look: Node; index: number }) {
-  const colored = { ...info, sentence: " {color}" };
-  return <Sentence info={colored} node={look} path={["looks", index]} />;
+/** How the effect is seen in a finished picture. */
+function Picture({ effect }: { effect: Effect }) {
+  const { catalogue } = useScore();
+  const info = catalogue.parts.picture as KindInfo;
+  const picturing = useStudio((state) => state.picturing);
+  const see = (
+    <button type="button" aria-pressed={picturing} onClick={() => useStudio.setState({ picturing: !picturing })} className={`rounded px-1.5 py-0.5 text-xs ${picturing ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-ice"}`}>
+      {picturing ? "back to the stage" : "see it"}
+    </button>
+  );
+  return (
+    <Part title="Picture" note="camera, lens and glow of stills and clips" add={see}>
+      <div data-item="picture" className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85" onClick={() => useStudio.setState({ selected: ["picture"] })}>
+        <span className="float-right -mt-0.5 opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
+          <AllValues info={info} node={effect.picture} path={["picture"]} label="Picture" />
+        </span>
+        <Sentence info={info} node={effect.picture} path={["picture"]} />
+      </div>
+    </Part>
+  );
 }

@@ -3,8 +3,9 @@
 import { Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
-import { BufferAttribute, BufferGeometry, DoubleSide, EdgesGeometry, Matrix4 } from "three";
+import { BufferAttribute, BufferGeometry, EdgesGeometry, Matrix4 } from "three";
 import type { Block } from "@/api/block";
+import { shapeMaterial } from "./drawing/shapeMaterial";
 import { Shell } from "./Shell";
 import { usePicture, type FrameBlock, type ShapeHead, type ShapesHead } from "@/state/trials";
 
@@ -39,6 +40,8 @@ export function Shapes({ block, frame, selected, onPick }: Props) {
 }
 
 const CREASE = 18;
+const PLAIN = shapeMaterial("#424f57");
+const CHOSEN = shapeMaterial("#556a74");
 
 interface ShapeProps {
   head: ShapeHead;
@@ -79,7 +82,7 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
         <>
           {head.visible && (
             <mesh geometry={surface} renderOrder={-1}>
-              <meshStandardMaterial color={chosen ? "#556a74" : "#424f57"} roughness={0.85} metalness={0.1} side={DoubleSide} polygonOffset polygonOffsetFactor={1} polygonOffsetUnits={1} />
+              <primitive object={chosen ? CHOSEN : PLAIN} attach="material" />
             </mesh>
           )}
           {!head.visible && <Shell vertices={vertices} faces={faces} strength={chosen ? 0.8 : 0.4} />}

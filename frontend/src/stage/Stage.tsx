@@ -2,10 +2,10 @@
 
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
-import { Maximize } from "lucide-react";
+import { Image, Maximize } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } from "react";
 import { GridHelper, PerspectiveCamera, Vector3 } from "three";
-import { runAlone, stopRun, usePicture, type FrameBlock } from "@/state/trials";
+import { runAlone, stopRun, usePicture } from "@/state/trials";
 import type { Node } from "@/state/document";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Hint } from "@/ui/controls";
@@ -13,53 +13,13 @@ import { count, plain } from "@/ui/numbers";
 import { FieldTools, FieldView, useChosenField } from "./FieldView";
 import { Handles, type HandleMode } from "./Handles";
 import { Legend } from "./Legend";
-import { ParticleLayer, type LayerData } from "./ParticleLayer";
+import { asSeen, layersOf, type LayerData } from "./drawing/data";
+import { ParticleLayer } from "./ParticleLayer";
+import { PictureView } from "./picture/PictureView";
+import { stagePose } from "./picture/shots";
 import { Shapes } from "./Shapes";
 import { drawnInSoftware } from "./renderer";
-import { boundsOf, pick, placeCamera, type ViewName } from "./view";
-
-export function layersOf(frame: FrameBlock | null): LayerData[] {
-  if (!frame) return [];
-  return frame.head.layers.map((head, index) => ({
-    head,
-    position: frame.arrays[`${index}/position`] as Float32Array,
-    radius: frame.arrays[`${index}/radius`] as Float32Array,
-    color: frame.arrays[`${index}/color`] as Uint8Array,
-    id: frame.arrays[`${index}/id`] as Int32Array,
-    group: frame.arrays[`${index}/group`] as Uint8Array,
-    orientation: frame.arrays[`${index}/orientation`] as Float32Array | undefined,
-  }));
-}
-
-/** What is drawn of the layers: without hidden groups, and with everybody in the colour of their group if one asked for that. */
-function asSeen(layers: LayerData[], groups: Node[], hidden: string[], byGroup: boolean): LayerData[] {
-  if (hidden.length === 0 && !byGroup) return layers;
-  const out = new Set(groups.flatMap((group, index) => (hidden.includes(String(group.id)) ? [index] : [])));
-  const tones = groups.map((group) => [1, 3, 5].map((at) => parseInt(String(group.color).slice(at, at + 2), 16)));
-  return layers.map((layer) => {
-    const kept: number[] = [];
-    for (let row = 0; row < layer.head.count; row++) if (!out.has(layer.group[row]!)) kept.push(row);
-    const color = new Uint8Array(kept.length * 4);
-    kept.forEach((row, at) => {
-      const tone = byGroup ? tones[layer.group[row]!] : undefined;
-      for (let k = 0; k < 3; k++) color[at * 4 + k] = tone ? tone[k]! : layer.color[row * 4 + k]!;
-      // Nobody is too faint to be counted when states are read off.
-      color[at * 4 + 3] = byGroup ? Math.max(110, layer.color[row * 4 + 3]!) : layer.color[row * 4 + 3]!;
-    });
-    const taken = <T extends Float32Array | Int32Array | Uint8Array>(from: T, width: number): T => {
-      const made = new (from.constructor as new (length: number) => T)(kept.length * width);
-      kept.forEach((row, at) => {
-        for (let k = 0; k < width; k++) made[at * width + k] = from[row * width + k]!;
-      });
-      return made;
-    };
-    return {
-      head: { ...layer.head, count: kept.length },
-      position: taken(layer.position, 3), radius: taken(layer.radius, 1), color, id: taken(layer.id, 1), group: taken(layer.group, 1),
-      orientation: layer.orientation && taken(layer.orientation, 4),
-    }; // prettier-ignore
-  });
-}
+import { boundsOf, pick, placeCamera, stageView, type ViewName } from "./view";
 
 const MODES: [string, HandleMode, string][] = [
   ["Move", "move", "M"],
@@ -72,9 +32,6 @@ const VIEWS: { view: ViewName; label: string }[] = [
   { view: "side", label: "Side" },
   { view: "above", label: "Above" },
 ];
-
-/** Lets the palette and shortcuts move the camera. */
-export const stageView: { look: (view: ViewName) => void } = { look: () => undefined };
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
 export function Stage() {
@@ -95,22 +52,20 @@ export function Stage() {
   const layers = useMemo(() => asSeen(layersOf(shown?.frame ?? null), groups ?? [], hidden, byGroup), [shown, groups, hidden, byGroup]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
+  const picturing = useStudio((state) => state.picturing);
   return (
     <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
-      <Canvas frameloop="demand" dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="group">
-        <ambientLight intensity={1.05} />
-        <directionalLight position={[3, 8, 4]} intensity={1.5} />
-        <directionalLight position={[-6, 3, -4]} intensity={0.35} />
+      <Canvas frameloop={picturing ? "never" : "demand"} dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="group">
         <Ground />
         {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
         {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
         {chosenField && <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />}
         {layers.map((layer, index) => (
-          <ParticleLayer key={index} data={layer} marked={marked} dim={highlighted !== null} />
+          <ParticleLayer key={index} data={layer} trial={shown?.trial ?? ""} rank={index} marked={marked} dim={highlighted !== null} />
         ))}
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
-      <Overlay metre={metre} />
+      {picturing ? <PictureView /> : <Overlay metre={metre} />}
       {chosenField && <FieldTools field={chosenField.field} />}
       {chosen && (
         <div role="group" aria-label={`Handles of ${String(chosen.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
@@ -156,6 +111,7 @@ function CameraRig({ effect, layers, onMetre }: RigProps) {
     const view = camera as PerspectiveCamera;
     const distance = view.position.distanceTo(controls.current?.target ?? new Vector3());
     onMetre(size.height / (2 * Math.tan((view.fov * Math.PI) / 360) * distance));
+    if (!useStudio.getState().picturing) Object.assign(stagePose, { position: view.position.toArray(), target: controls.current?.target.toArray() ?? [0, 1, 0] });
   }, [camera, size.height, onMetre]);
 
   const look = useCallback(
@@ -171,7 +127,8 @@ function CameraRig({ effect, layers, onMetre }: RigProps) {
   );
 
   useEffect(() => {
-    stageView.look = look;
+    // In picture mode the picture's own camera answers.
+    if (!useStudio.getState().picturing) stageView.look = look;
   }, [look]);
 
   // Frame a newly opened effect once, as soon as its shapes and first picture are there.
@@ -182,6 +139,15 @@ function CameraRig({ effect, layers, onMetre }: RigProps) {
     }
   }, [effect, shown, shapes, look]);
 
+  // Whoever looked around in picture mode comes back to the same point of view.
+  const picturing = useStudio((state) => state.picturing);
+  useEffect(() => {
+    if (picturing || !controls.current) return;
+    camera.position.fromArray(stagePose.position);
+    controls.current.target.fromArray(stagePose.target);
+    controls.current.update();
+    invalidate();
+  }, [picturing, camera, invalidate]);
   useEffect(() => invalidate(), [layers, shapes, invalidate]);
   useEffect(measure, [measure]);
 
@@ -221,6 +187,11 @@ function Overlay({ metre }: { metre: number }) {
   return (
     <div className="pointer-events-none absolute inset-0 p-3 text-xs text-soft">
       <div className="pointer-events-auto absolute right-3 top-3 flex gap-1">
+        <Hint text="The finished picture (P)">
+          <button type="button" onClick={() => useStudio.setState({ picturing: true })} className="flex items-center gap-1 rounded bg-panel/70 px-2 py-1 hover:text-text">
+            <Image className="size-3.5" /> Picture
+          </button>
+        </Hint>
         <Hint text="Everything in view (0)">
           <button type="button" aria-label="Everything in view" onClick={() => stageView.look("home")} className="rounded bg-panel/70 p-1.5 hover:text-text">
             <Maximize className="size-3.5" />

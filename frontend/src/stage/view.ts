@@ -3,9 +3,12 @@
 import { Matrix4, PerspectiveCamera, Vector3 } from "three";
 import type { Block } from "@/api/block";
 import type { FrameBlock, ShapesHead } from "@/state/trials";
-import type { LayerData } from "./ParticleLayer";
+import type { LayerData } from "./drawing/data";
 
 export type ViewName = "home" | "front" | "side" | "above";
+
+/** Lets the palette and shortcuts move the camera. */
+export const stageView: { look: (view: ViewName) => void } = { look: () => undefined };
 
 export const TOWARD: Record<ViewName, [number, number, number]> = {
   home: [0.42, 0.3, 1],
@@ -92,7 +95,7 @@ export function pick(layers: LayerData[], camera: PerspectiveCamera, x: number, 
       if (depth <= camera.near) continue;
       point.project(camera);
       const off = Math.hypot(((point.x + 1) / 2) * width - x, ((1 - point.y) / 2) * height - y);
-      const size = (layer.radius[index]! * scale) / depth;
+      const size = layer.head.shader === "dot" ? layer.radius[index]! : (layer.radius[index]! * scale) / depth;
       if (off > Math.max(REACH, size)) continue;
       // Pixels count first; of those equally near, the one in front.
       const score = Math.max(0, off - size) * 10 + depth;

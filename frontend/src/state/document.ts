@@ -18,6 +18,8 @@ export interface Effect extends Node {
   sources: Node[];
   rules: Node[];
   looks: Node[];
+  /** How the effect is seen in a finished picture. */
+  picture: Node;
 }
 
 export const COLLECTIONS = ["dials", "shapes", "fields", "groups", "attributes", "sources", "rules", "looks"] as const;
@@ -150,4 +152,10 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
 
 export function nameOf(item: Node, collection: string, index: number): string {
   return (item.label as string) || `${collection.slice(0, -1)} ${index + 1}`;
+}
+
+/** Names of fields that hold curves over something else than time, which are no keyframes. */
+export function curvesOf(catalogue: Catalogue): ReadonlySet<string> {
+  const kinds = [...Object.values(catalogue.slots).flat(), ...Object.values(catalogue.parts)];
+  return new Set(kinds.flatMap((kind) => kind.fields.filter((field) => field.type === "curve").map((field) => field.name)));
 }

@@ -49,10 +49,10 @@ export function valueNear(keys: readonly Key[], at: number): KeyValue {
 
 export const keyAt = (keys: readonly Key[], at: number, within = SAME): number => keys.findIndex((key) => Math.abs(key.at - at) <= within);
 
-/** Paths of all keyframed numbers in a part of the document. */
-export function keyedPaths(node: Json, path: (string | number)[] = []): (string | number)[][] {
+/** Paths of all keyframed numbers in a part of the document; `curves` are the names of fields that hold curves over something else than time. */
+export function keyedPaths(node: Json, curves: ReadonlySet<string>, path: (string | number)[] = []): (string | number)[][] {
   if (node === null || typeof node !== "object") return [];
-  if (!Array.isArray(node) && keysOf(node) && Object.keys(node).length === 1) return path.at(-1) === "curve" ? [] : [path];
+  if (!Array.isArray(node) && keysOf(node) && Object.keys(node).length === 1) return curves.has(String(path.at(-1))) ? [] : [path];
   const entries: [string | number, Json][] = Array.isArray(node) ? node.map((entry, index) => [index, entry]) : Object.entries(node);
-  return entries.flatMap(([name, entry]) => keyedPaths(entry, [...path, name]));
+  return entries.flatMap(([name, entry]) => keyedPaths(entry, curves, [...path, name]));
 }

@@ -73,6 +73,8 @@ interface Studio {
   hidden: string[];
   /** Whether the stage draws everybody in the colour of their group. */
   byGroup: boolean;
+  /** Whether the stage shows the finished picture. */
+  picturing: boolean;
   set: (change: Partial<Studio>) => void;
 }
 
@@ -108,6 +110,7 @@ export const useStudio = create<Studio>()((set) => ({
   solo: [],
   hidden: [],
   byGroup: false,
+  picturing: false,
   set: (change) => set(change),
 }));
 
@@ -130,7 +133,7 @@ export async function open(id: string): Promise<void> {
   const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
   set({
     id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], stale: [], range: null, track: null, refusal: null,
-    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [],
+    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [], picturing: false,
   }); // prettier-ignore
   announce(document, false);
 }

@@ -8,11 +8,38 @@ import { lastFrame, onDocument, useStudio, type FrameStats } from "./studio";
 
 export interface LayerHead {
   look: string;
-  shader: "ball" | "disc" | "dot" | "sheet";
-  pixels: number;
-  /** Width of a sheet for a length of 1. */
-  ratio: number;
+  shader: "ball" | "disc" | "dot" | "sheet" | "picture" | "form" | "ribbon";
   count: number;
+  /** Whether some of it is solid, and whether some can be seen through. */
+  solid: boolean;
+  seeThrough: boolean;
+  mixing: "over" | "light";
+  /** Whether what is less than a pixel wide is kept in sight. */
+  tiny: boolean;
+  softness?: number;
+  /** Width of a sheet or picture for a length of 1. */
+  ratio?: number;
+  picture?: string;
+  columns?: number;
+  rows?: number;
+  facing?: "camera" | "own";
+  /** The id of a picture that is not in the library. */
+  missing?: string;
+  /** Solid forms: where the particles of each begin. */
+  starts?: number[];
+  /** Trails and links: how many lines, points and bytes, and to how many points each was cut to keep within the budget. */
+  lines?: number;
+  points?: number;
+  bytes?: number;
+  cut?: number;
+  wanted?: number;
+}
+/** The picture's camera at a moment. */
+export interface ViewHead {
+  position: [number, number, number];
+  target: [number, number, number];
+  field_of_view: number;
+  focus: number;
 }
 export interface FrameHead {
   frame: number;
@@ -23,6 +50,9 @@ export interface FrameHead {
   shapes: ShapeHead[];
   /** What keyframed numbers are at this frame, by their path joined with slashes. */
   keyed: Record<string, number | number[]>;
+  view: ViewHead;
+  /** Where the camera is a frame later, if the frame was asked for with its motion. */
+  view_next?: ViewHead;
 }
 export interface ShapeHead {
   id: string;
@@ -174,7 +204,7 @@ function merge(more: FrameStats[]): void {
 }
 
 /** A frame from memory or the server. With `wait`, one that is still being computed is waited for. */
-function load(trial: string, number: number, wait = false): Promise<FrameBlock | null> {
+export function load(trial: string, number: number, wait = false): Promise<FrameBlock | null> {
   const key = `${trial}/${number}`;
   const there = frames.get(key);
   if (there) return Promise.resolve(there);

@@ -219,7 +219,7 @@ export function CurveGraph(props: Props) {
           </span>
         )}
         <button type="button" disabled={keys.length < 2} onClick={remove} className="rounded px-1.5 py-0.5 hover:bg-panel hover:text-text disabled:opacity-40">
-          remove key
+          remove {graded ? "stop" : "key"}
         </button>
       </div>
     </div>

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from hailridge.core.scene import recorded_for_looks
 from hailridge.model.curves import agree_until
 from hailridge.model.effect import Clock, Effect, Group, Source
 from hailridge.model.kind import Part
@@ -17,6 +18,8 @@ COSMETIC = {"label", "visible"}
 
 def differ_from(before: Effect, after: Effect) -> float:
     """Seconds of the effect up to which both give the same bytes; infinity where nothing computed differs, −infinity where all may."""
+    if recorded_for_looks(before) != recorded_for_looks(after):
+        return ALWAYS
     at = _clocks(before.clock, after.clock)
     for name in ("dials", "shapes", "fields", "groups", "attributes", "rules"):
         old, new = getattr(before, name), getattr(after, name)

@@ -1,4 +1,4 @@
-"""Where meshes come from: a small interface that the store, the tests and the command line each fill in their own way."""
+"""Where meshes and pictures come from: a small interface that the store, the tests and the command line each fill in their own way."""
 
 from __future__ import annotations
 
@@ -17,8 +17,26 @@ class Mesh:
     faces: NDArray[np.int32]
 
 
+@dataclass(frozen=True)
+class PictureSheet:
+    """A set of drawings as one PNG cut into cells, row by row; the first `count` cells hold drawings. `width`, `height` in pixels."""
+
+    name: str
+    columns: int
+    rows: int
+    count: int
+    width: int
+    height: int
+    png: bytes
+
+    @property
+    def ratio(self) -> float:
+        """Width of a cell for a height of 1."""
+        return (self.width / self.columns) / (self.height / self.rows)
+
+
 class MissingAsset(LookupError):
-    """A shape names a mesh that is not in the library."""
+    """A shape names a mesh, or a look a picture, that is not in the library."""
 
 
 class Assets(Protocol):
@@ -28,15 +46,25 @@ class Assets(Protocol):
         """Raises MissingAsset where there is none."""
         ...
 
+    def picture(self, asset: str) -> PictureSheet:
+        """One that was imported, not one that ships. Raises MissingAsset where there is none."""
+        ...
+
 
 class MemoryAssets:
-    """Meshes held in a dictionary, for tests and workers."""
+    """Meshes and pictures held in dictionaries, for tests and workers."""
 
-    def __init__(self, meshes: dict[str, Mesh] | None = None) -> None:
-        self.meshes = dict(meshes or {})
+    def __init__(self, meshes: dict[str, Mesh] | None = None, pictures: dict[str, PictureSheet] | None = None) -> None:
+        self.meshes, self.pictures = dict(meshes or {}), dict(pictures or {})
 
     def mesh(self, asset: str) -> Mesh:
         try:
             return self.meshes[asset]
+        except KeyError:
+            raise MissingAsset(asset) from None
+
+    def picture(self, asset: str) -> PictureSheet:
+        try:
+            return self.pictures[asset]
         except KeyError:
             raise MissingAsset(asset) from None

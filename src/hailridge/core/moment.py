@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -87,6 +88,8 @@ class Moment:
         self._regrouped = 0
         self._neighbours = Neighbours()
         self._stood: tuple[Any, Array] | None = None
+        self.past: Callable[[int], Moment | None] | None = None
+        """Gives the moment of an earlier recorded frame, None where it is not there; for looks that follow where particles have been."""
 
     # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -110,6 +113,8 @@ class Moment:
             return lengths(self.read("velocity", rows))
         if attribute == "spin":
             return np.degrees(self.read("spin", rows)) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
+        if attribute == "picture" and not self.particles.has("picture"):
+            return np.zeros(number_of(rows), np.float32)
         return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
 
     def field_of(self, field: str, rows: Rows) -> Array:
@@ -141,6 +146,21 @@ class Moment:
         own[targets] = targets
         everybody = marked is None and number_of(rows) == self.count
         return grid.count(taken(places, rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
+
+    def nearest(self, rows: Rows, reach: float, groups: list[str]) -> NDArray[np.int64]:
+        """The nearest other particle of these groups within `reach` (m) of each row: its row (k,) int64, −1 where there is none."""
+        return self.nearest_of(rows, reach, groups, 1)[0][:, 0]
+
+    def nearest_of(self, rows: Rows, reach: float, groups: list[str], most: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+        """The `most` nearest others of these groups within `reach` (m) of each row, nearest first: rows (k, most) int64, −1 where there are no
+        more, and distances (k, most) m."""
+        members = self.scene.members(groups)
+        marked = None if members.all() else members[self.column("group")]
+        places = self._places()
+        stamp = (self.step, self.scene.at_end, self.time, self.count, self._regrouped)
+        grid, targets = self._neighbours.among(stamp, (tuple(groups), False), reach, places, marked)
+        own = np.arange(self.count)[rows]
+        return grid.nearest(taken(places, rows), np.full(1, reach, np.float32), most, np.asarray(targets, np.int64), own)
 
     def _places(self) -> Array:
         """Where everybody was at the start of the step, whoever has been put elsewhere since."""

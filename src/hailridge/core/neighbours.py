@@ -52,6 +52,33 @@ class Grid:
         out = np.zeros(number, np.int32)
         if number == 0 or len(self.keys) == 0:
             return out
+        seekers, cells, starts, lengths = self._around(places, themselves)
+        kernel.count(
+            number, starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32),
+            np.atleast_1d(np.asarray(reach, np.float32)), self.places,
+            np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
+            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out,
+        )  # fmt: skip
+        return out
+
+    def nearest(self, places: Array, reach: Array, most: int, rows: NDArray[np.int64], own: NDArray[np.int64]) -> tuple[NDArray[Any], NDArray[Any]]:
+        """The `most` nearest targets within `reach` (m; one for all, or (k,)) of each place (k, 3), nearest first.
+
+        `rows` (n,) are what targets are called in the answer; `own` (k,) is what a place itself is called, −1 for none, and never found. Returns
+        rows (k, most) int64, −1 where there are no more, and distances (k, most) float32, infinite there.
+        """
+        number = len(places)
+        out, squares = np.full((number, most), -1, np.int64), np.full((number, most), np.inf, np.float32)
+        if number and len(self.keys):
+            seekers, cells, starts, lengths = self._around(places, False)
+            kernel.nearest(
+                number, starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32), np.atleast_1d(np.asarray(reach, np.float32)),
+                self.places, np.ascontiguousarray(rows[self.order], np.int64), np.asarray(own, np.int64), out, squares,
+            )  # fmt: skip
+        return out, np.sqrt(squares)
+
+    def _around(self, places: Array, themselves: bool) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]:
+        """Seekers in the order of their cells, where each cell's begin, and the runs of targets around each cell, starts and lengths (c, 9)."""
         if themselves:
             seekers, sorted_keys = self.order, self.keys
         else:
@@ -65,13 +92,7 @@ class Grid:
         offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
         starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
         kernel.runs(len(firsts) + len(self.keys), self.keys, sorted_keys[firsts], offsets, starts, lengths)
-        kernel.count(
-            number, starts, lengths, np.append(firsts, number), seekers, np.ascontiguousarray(places, np.float32),
-            np.atleast_1d(np.asarray(reach, np.float32)), self.places,
-            np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
-            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out,
-        )  # fmt: skip
-        return out
+        return seekers, np.append(firsts, len(places)), starts, lengths
 
 
 class Neighbours:

@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.drawn import Layer
 from hailridge.core.events import Happening
+from hailridge.core.looks.layers import group_colors
 from hailridge.core.moment import Moment
-from hailridge.core.orientation import upright
 from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
 from hailridge.core.scene import Scene
 from hailridge.core.why import reasons
@@ -33,26 +34,9 @@ def recorded_moment(scene: Scene, columns: Mapping[str, Array], count: int, fram
     return moment
 
 
-@dataclass
-class Layer:
-    """One look's particles ready to draw: positions (k, 3), radii (k,), colours (k, 4) bytes sRGB, ids and groups."""
-
-    look: str
-    shader: str
-    pixels: float
-    position: NDArray[np.float32]
-    radius: NDArray[np.float32]
-    color: NDArray[np.uint8]
-    id: NDArray[np.int32]
-    group: NDArray[np.uint8]
-    orientation: NDArray[np.float32] | None = None
-    ratio: float = 1.0
-
-
 def layers(moment: Moment) -> list[Layer]:
     """What the stage draws, look by look. Groups without a look are drawn as dots in their colour, so that nothing is ever unseen."""
     scene, out = moment.scene, []
-    groups = moment.column("group")
     seen = np.zeros(max(1, len(scene.group_index)), np.bool_)
     for index, look in enumerate(scene.effect.looks):
         entry: Any = look
@@ -60,49 +44,29 @@ def layers(moment: Moment) -> list[Layer]:
             continue
         members = scene.members(entry.who)
         seen |= members
-        rows = _rows_of(moment, members)
-        layer = _layer(moment, rows, entry.id, entry.shader, getattr(entry, "pixels", 3.0), _tint(moment, rows, entry))
-        if entry.shader == "sheet":
-            kept = moment.particles.has("orientation")
-            layer.orientation = moment.read("orientation", rows) if kept else upright(number_of(rows))
-            layer.ratio = entry.ratio
-        out.append(layer)
+        out.append(entry.draw(moment, _rows_of(moment, members)))
     if not seen.all():
         rows = _rows_of(moment, ~seen)
         if number_of(rows):
-            out.append(_layer(moment, rows, "", "dot", 3.0, group_colors(scene)[groups[rows]]))
+            out.append(_unseen(moment, rows))
     return out
+
+
+def _unseen(moment: Moment, rows: Rows) -> Layer:
+    """Particles that no look draws, as dots in their group's colour."""
+    groups, count = moment.column("group")[rows], number_of(rows)
+    color = np.full((count, 4), 255, np.uint8)
+    color[:, :3] = np.clip(group_colors(moment.scene)[groups] * 255 + 0.5, 0, 255)
+    return Layer(
+        "", "dot", moment.read("position", rows), np.full(count, 1.5, np.float32), color, moment.column("id")[rows], groups.astype(np.uint8),
+        {"mixing": "over", "tiny": True},
+    )  # fmt: skip
 
 
 def _rows_of(moment: Moment, members: NDArray[np.bool_]) -> Rows:
     if members.all():
         return moment.everyone()
     return np.flatnonzero(members[moment.column("group")])
-
-
-def _tint(moment: Moment, rows: Rows, look: Any) -> Any:
-    if look.tint == "group":
-        return group_colors(moment.scene)[moment.column("group")[rows]]
-    if look.tint == "amount":
-        return np.broadcast_to(look.color.give(moment, rows), (number_of(rows), 3))
-    return moment.read("color", rows)
-
-
-def group_colors(scene: Scene) -> NDArray[np.float32]:
-    """Display colours of all groups: (G, 3) 0–1."""
-    if not scene.effect.groups:
-        return np.ones((1, 3), np.float32)
-    return np.array([[int(group.color[k : k + 2], 16) / 255 for k in (1, 3, 5)] for group in scene.effect.groups], np.float32)
-
-
-def _layer(moment: Moment, rows: Rows, look: str, shader: str, pixels: float, tint: Any) -> Layer:
-    color = np.empty((number_of(rows), 4), np.uint8)
-    color[:, :3] = np.clip(np.asarray(tint) * 255 + 0.5, 0, 255)
-    color[:, 3] = np.clip(moment.column("opacity")[rows] * 255 + 0.5, 0, 255)
-    return Layer(
-        look, shader, pixels, moment.read("position", rows), moment.column("radius")[rows], color,
-        moment.column("id")[rows], moment.column("group")[rows].astype(np.uint8),
-    )  # fmt: skip
 
 
 def holders(

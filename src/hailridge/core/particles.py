@@ -47,8 +47,10 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "spin": ("f4", 3, 0.0),
     "birthplace": ("f4", 3, 0.0),
     "came_from": ("i2", 1, -1),
+    "picture": ("f4", 1, 0.0),
 }
-"""State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before."""
+"""State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before,
+which drawing it shows."""
 
 
 class Particles:

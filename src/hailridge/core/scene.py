@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.assets import Assets
+from hailridge.core.assets import Assets, PictureSheet
 from hailridge.core.bodies import Bodies, Pose
 from hailridge.core.curves import ReadyCurve
 from hailridge.core.particles import FOREVER_AGO, OPTIONAL_COLUMNS, ColumnSpec
 from hailridge.core.randomness import item_number
+from hailridge.core.shipped import shipped_pictures
 from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
 from hailridge.model.attributes import BUILT_IN
@@ -63,13 +64,21 @@ class Scene:
 
     def __init__(self, effect: Effect, assets: Assets) -> None:
         self.effect = effect
+        self.assets = assets
+        self.traces: dict[str, Any] = {}
+        """What looks remember of earlier frames, by the look's id."""
+        self._pictures: dict[str, PictureSheet] = {}
         self.seed = effect.clock.seed
         self.timeline = Timeline(effect.clock)
         self.tracks: list[tuple[Part, str, ReadyCurve]] = []
         self.shape_tracks: list[tuple[Part, str, ReadyCurve]] = []
+        self.view_tracks: list[tuple[Part, str, ReadyCurve]] = []
+        """Keyframes of the picture's camera, which no particle knows of."""
         for path, part in parts_of(effect, keyed=True):
             part._item = item_number("/".join(map(str, path)))
             tracks = self.shape_tracks if isinstance(part, Shape) else self.tracks
+            if path[:1] == ("picture",):
+                tracks = self.view_tracks
             if not isinstance(part, Clock):
                 tracks += [(part, name, ReadyCurve(curve)) for name, curve in part.tracks.items()]
         self.group_index = {group.id: index for index, group in enumerate(effect.groups)}
@@ -113,8 +122,19 @@ class Scene:
             _set(self.tracks, time)
             self._move_shapes(time)
             self.bodies.settle()
+        if time != self._time:
+            _set(self.view_tracks, time)
         self._time = time
         self.at_end = False
+
+    def view(self, time: float) -> dict[str, Any]:
+        """The picture's camera at a time (seconds): position and target (m), angle of view (degrees), distance at which it is sharp (m)."""
+        _set(self.view_tracks, time)
+        settings = self.effect.picture
+        seen = {name: getattr(settings, name) for name in ("position", "target", "field_of_view", "focus")}
+        if self._time is not None:
+            _set(self.view_tracks, self._time)
+        return seen
 
     def step_to(self, start: float, end: float) -> None:
         """Make a step ready: numbers as at its start, shapes with both of their poses."""
@@ -161,6 +181,13 @@ class Scene:
         later = self.bodies.by_id[shape].end.transform
         self._move_shapes(time)
         return ((later.points(present.inverse().points(points)) - points) / ahead).astype(np.float32)
+
+    def picture(self, asset: str) -> PictureSheet:
+        """A picture set, one that ships or an imported one. Raises MissingAsset where there is none."""
+        known = self._pictures.get(asset)
+        if known is None:
+            known = self._pictures[asset] = shipped_pictures().get(asset) or self.assets.picture(asset)
+        return known
 
     def frame(self, shape: str) -> Transform:
         """Where a shape stands and how it is turned, now."""
@@ -215,24 +242,50 @@ class Scene:
                     extra |= memory(self)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
             extra[name] = OPTIONAL_COLUMNS[name]
+        if SUBSTEPS in self.needs:
+            extra[SUBSTEPS] = ("f4", 3 * substeps_of(self.effect), 0.0)
         return extra
 
     @cached_property
     def needs(self) -> set[str]:
         """Columns that only some effects have, kept where something reads or writes them."""
-        found: set[str] = set()
-        for _path, part in parts_of(self.effect):
+        found: set[str] = {SUBSTEPS} if substeps_of(self.effect) else set()
+        for path, part in parts_of(self.effect):
+            if path[:1] == ("looks",):
+                # Looks only look: what they read and nobody ever writes has its value at birth.
+                continue
             found |= set(getattr(part, "needs", ()))
             if isinstance(part, Source) and (part.orientation.kind != "upright" or part.spin.extent() != (0.0, 0.0)):  # type: ignore[attr-defined]
                 found |= {"orientation", "spin"}
             named = getattr(part, "attribute", None)
             if named in ("orientation", "spin"):
                 found |= {"orientation", "spin"}
+            if named == "picture":
+                found.add("picture")
         return found
 
     def width_of(self, attribute: str) -> int:
         info = BUILT_IN.get(attribute)
         return 3 if info is not None and info.value_type in ("vector", "color") else 1
+
+
+SUBSTEPS = "substeps"
+"""The column that keeps where a particle was at the steps within a frame, for trails."""
+
+MOST_SUBSTEPS = 15
+
+
+def substeps_of(effect: Effect) -> int:
+    """How many places between whole frames are recorded of each particle: those of the steps, where a look draws trails through them."""
+    steps = min(effect.clock.steps_per_frame - 1, MOST_SUBSTEPS)
+    traced = any(getattr(look, "through_steps", False) and effect.works("looks", index) for index, look in enumerate(effect.looks))
+    return steps if traced else 0
+
+
+def recorded_for_looks(effect: Effect) -> list[Any]:
+    """What is recorded of particles only because a look asks for it: part of what decides a run's bytes."""
+    watched = sorted({part.rule for _path, part in parts_of(effect) if getattr(part, "kind", "") == "since_rule"})  # type: ignore[attr-defined]
+    return [substeps_of(effect), watched]
 
 
 def drifts(effect: Effect) -> bool:

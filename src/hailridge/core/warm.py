@@ -7,10 +7,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hailridge.core.kernels import contact, curves, forces, memory, motion, neighbours, noise, philox, tree, vectors
+from hailridge.core.kernels import contact, curves, forces, memory, motion, neighbours, noise, philox, trails, tree, vectors
 from hailridge.core.kernels.compiling import KERNELS
 
-MODULES = (contact, curves, forces, memory, motion, neighbours, noise, philox, tree, vectors)
+MODULES = (contact, curves, forces, memory, motion, neighbours, noise, philox, trails, tree, vectors)
 """Every module with kernels; importing it is what registers them."""
 
 
@@ -35,11 +35,19 @@ def _arguments() -> dict[str, tuple[object, ...]]:
         vectors.lengths(np.zeros((1, 3), kind))
     return {
         "_count": (nine, nine, np.zeros(2, np.int64), whole, points, one, points, one, whole, np.zeros(1, np.int32)),
+        "_nearest": (
+            nine, nine, np.zeros(2, np.int64), whole, points, one, points, whole, whole, np.zeros((1, 1), np.int64), np.zeros((1, 1), np.float32)
+        ),
         "_runs": (whole, whole, np.zeros(9, np.int64), nine.copy(), nine.copy()),
         "_uniforms": (keys, word, word, word, np.empty((1, 4), np.float32)),
         "_descend": (keys, keys.copy(), word, word, word, np.empty(1, np.uint64)),
         "_words": (np.zeros((1, 4), np.uint64), np.zeros((1, 2), np.uint64), np.empty((1, 4), np.uint64)),
         "_noise": (points, np.uint32(0), np.empty((1, 4), np.float32)),
+        "_lay": (
+            np.zeros(1, np.int32), np.zeros(1, np.int32), np.array([0, 1]), np.zeros(1, np.int32), points, np.zeros((1, 0), np.float32), three, one,
+            np.zeros(1), np.int64(1), np.float32(0), np.full(1, 2), np.float64(0), whole.copy(), whole.copy(), np.zeros((0, 3), np.float32),
+            np.zeros((0, 2), np.int32), np.zeros(0, np.float32), np.zeros(0),
+        ),
         "_layered": (points, 0, 1, 0.5, np.zeros(3, np.float32), np.zeros(1, np.uint32), one.copy()),
         "_cells": (points, np.uint32(0), one.copy()),
         "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),

@@ -1,11 +1,12 @@
-"""Meshes that lie beside a document's file."""
+"""Meshes and pictures that lie beside a document's file."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from hailridge.core.assets import Assets, Mesh, MissingAsset
+from hailridge.core.assets import Assets, Mesh, MissingAsset, PictureSheet
 from hailridge.formats.meshes import MeshError, read_mesh
+from hailridge.formats.pictures import PictureError, read_pictures
 
 
 class FolderAssets:
@@ -22,3 +23,12 @@ class FolderAssets:
             except MeshError:
                 raise MissingAsset(asset) from None
         return self.others.mesh(asset)
+
+    def picture(self, asset: str) -> PictureSheet:
+        path = (self.folder / asset).resolve()
+        if path.parent == self.folder.resolve() and path.is_file():
+            try:
+                return read_pictures([(path.name, path.read_bytes())])
+            except PictureError:
+                raise MissingAsset(asset) from None
+        return self.others.picture(asset)

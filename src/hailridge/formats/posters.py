@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from hailridge.core.assets import Assets
+from hailridge.core.drawn import Layer
 from hailridge.core.engine.simulation import Simulation
 from hailridge.core.moment import Moment
-from hailridge.core.observe import Layer, layers, recorded_moment
+from hailridge.core.observe import layers, recorded_moment
 from hailridge.core.orientation import turned
 from hailridge.core.scene import Scene
 from hailridge.model.effect import Effect
@@ -47,10 +48,10 @@ def poster(moment: Moment) -> bytes:
     image = Image.fromarray(canvas)
     draw = ImageDraw.Draw(image)
     for layer in drawn:
-        if layer.orientation is not None:
+        if layer.shader == "sheet":
             _draw_sheets(draw, depths, camera, layer)
         else:
-            _draw_particles(draw, depths, camera, layer.position, layer.radius, layer.color, layer.pixels if layer.shader == "dot" else 0.0)
+            _draw_particles(draw, depths, camera, layer)
     out = io.BytesIO()
     image.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS).save(out, "PNG", optimize=True)
     return out.getvalue()
@@ -121,13 +122,13 @@ def _split(corners: NDArray[np.float64], normals: NDArray[np.float32], longest: 
 
 
 def _draw_particles(
-    draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, position: NDArray[np.float32], radius: NDArray[np.float32],
-    color: NDArray[np.uint8], dots: float,
+    draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, layer: Layer
 ) -> None:  # fmt: skip
-    stride = max(1, len(position) // MOST_PARTICLES)
-    pixels, depth = camera.project(position[::stride].astype(np.float64))
-    sizes = np.full(len(depth), dots * FINER / 2) if dots else np.maximum(radius[::stride] / depth * camera.focal, 0.8)
-    tint = color[::stride]
+    stride = max(1, len(layer.position) // MOST_PARTICLES)
+    pixels, depth = camera.project(layer.position[::stride].astype(np.float64))
+    radius = layer.radius[::stride]
+    sizes = radius * FINER if layer.shader == "dot" else np.maximum(radius / depth * camera.focal, 0.8)
+    tint = layer.color[::stride]
     for index in np.argsort(-depth):
         (x, y), r = pixels[index], float(sizes[index])
         if tint[index, 3] < 8 or not (0 <= x < WIDTH * FINER and 0 <= y < HEIGHT * FINER):
@@ -141,13 +142,12 @@ def _draw_particles(
 
 def _draw_sheets(draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, layer: Layer) -> None:
     """Flat rectangles, turned as the particles are, lighter the more they face the lamp."""
-    assert layer.orientation is not None
     stride = max(1, len(layer.position) // MOST_PARTICLES)
     place, size = layer.position[::stride].astype(np.float64), layer.radius[::stride, None].astype(np.float64)
-    turn, tint = layer.orientation[::stride], layer.color[::stride]
+    turn, tint = layer.extra["orientation"][::stride], layer.color[::stride]
     across, along, normal = (turned(turn, np.tile(axis, (len(place), 1))) for axis in np.eye(3)[[0, 2, 1]])
     sides = [(1, 1), (1, -1), (-1, -1), (-1, 1)]
-    corners = np.stack([place + size * (across * layer.ratio * a + along * b) for a, b in sides], axis=1)
+    corners = np.stack([place + size * (across * layer.settings["ratio"] * a + along * b) for a, b in sides], axis=1)
     pixels, _depth = camera.project(corners.reshape(-1, 3))
     middle, depth = camera.project(place)
     light = 0.4 + 0.62 * np.abs(normal @ np.array([0.35, 0.75, 0.55]))

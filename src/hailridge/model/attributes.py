@@ -35,6 +35,7 @@ BUILT_IN: dict[str, AttributeInfo] = {
         AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.", (0, 20), 0.0, 1e5),
         AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.", (-20, 20), -1e5, 1e5, inherited=True),
         AttributeInfo("spin", "spin", "deg/s", "vector", "How fast it turns, about which axis.", (-720, 720), -1e6, 1e6, inherited=True),
+        AttributeInfo("picture", "picture", "", "number", "Which drawing of a set it shows, 0 the first.", (0, 15), 0.0, 4095.0, inherited=True),
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6),
     ]
 }

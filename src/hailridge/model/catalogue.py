@@ -9,11 +9,13 @@ from pydantic_core import PydanticUndefined
 
 from hailridge.model import fields, units
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Dial, Effect, Group, Rule, Source
+from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Dial, Effect, Group, PictureSettings, Rule, Source
 from hailridge.model.kind import Kind, Part
 from hailridge.model.parts import Action, Look, Quantity
 
-FIXED_PARTS: dict[str, type[Part]] = {"clock": Clock, "dial": Dial, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule}
+FIXED_PARTS: dict[str, type[Part]] = {
+    "clock": Clock, "dial": Dial, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule, "picture": PictureSettings,
+}  # fmt: skip
 
 
 def catalogue() -> dict[str, Any]:

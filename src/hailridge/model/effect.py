@@ -7,10 +7,10 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
-from hailridge.model.kind import Identifier, Label, Part, Value
+from hailridge.model.kind import Identifier, Label, Part, Value, Vector
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Placement, Shape
 
-FORMAT = 2
+FORMAT = 3
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -178,12 +178,49 @@ class Rule(Part):
     otherwise: list[Action] = fields.slot("action", many=True, label="Otherwise")
 
 
+class PictureSettings(Part):
+    """How the effect is seen in a finished picture: nothing of it is computed."""
+
+    title: ClassVar[str] = "Picture"
+    sentence: ClassVar[str] = (
+        "{width} by {height}, on {background}, seen from {camera}[ at {position}][ toward {target}], {field_of_view} wide"
+        "[, exposed for {shutter} of each frame][, sharp at {focus} through a lens {aperture} wide]"
+        "[, glowing {glow}[ from {glow_from} up][, {glow_size} wide]]"
+        "[, {shapes}], {samples} samples"
+    )
+    help: ClassVar[str] = (
+        "What stills and clips are made of. The camera stands where the stage's does, or at a place of its own, which can have keyframes. "
+        "*Exposed* blurs what moves; a wide lens blurs what is not at the focus: click a thing in picture mode to make it sharp. *Glowing* spreads "
+        "what is bright. More samples make blur smoother and take longer in proportion."
+    )
+
+    width: int = fields.number(1280, unit="px", low=16, high=8192, soft=(320, 3840), step=2, whole=True, label="Width")
+    height: int = fields.number(720, unit="px", low=16, high=8192, soft=(240, 2160), step=2, whole=True, label="Height")
+    background: list[float] = fields.color([0.063, 0.078, 0.09], label="Background")
+    camera: Literal["stage", "own"] = fields.choice("stage", {"stage": "where the stage looks from", "own": "a place of its own"}, label="Camera")
+    position: Vector = fields.vector([4.0, 3.0, 9.0], unit="m", label="Camera at")
+    target: Vector = fields.vector([0.0, 1.0, 0.0], unit="m", label="Looking at")
+    field_of_view: float = fields.number(36.0, unit="deg", low=1, high=150, soft=(10, 90), label="Angle of view")
+    shutter: float = fields.number(
+        0.0, unit="share", low=0, high=1, soft=(0, 1), label="Exposure", help="Part of a frame's time; film cameras take half."
+    )
+    aperture: float = fields.number(0.0, unit="m", low=0, high=10, soft=(0, 0.5), label="Lens")
+    focus: float = fields.number(6.0, unit="m", low=0.01, high=1e5, soft=(0.5, 30), label="Sharp at")
+    glow: float = fields.number(0.0, unit="share", low=0, high=4, soft=(0, 2), label="Glow")
+    glow_from: float = fields.number(0.6, unit="share", low=0, high=4, soft=(0, 1), label="Glow from", help="How bright a place has to be to glow.")
+    glow_size: float = fields.number(
+        0.06, unit="share", low=0.001, high=0.5, soft=(0.01, 0.3), label="Size of the glow", help="Part of the picture's height."
+    )
+    shapes: bool = fields.flag(True, label="Shapes", yes="with the visible shapes", no="without shapes")
+    samples: int = fields.number(16, low=1, high=256, soft=(1, 64), step=1, whole=True, label="Samples")
+
+
 class Effect(Part):
     """A whole effect document. Lists are in the order in which they are evaluated."""
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[2] = 2
+    format: Literal[3] = 3
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)
@@ -195,6 +232,7 @@ class Effect(Part):
     sources: list[Source] = Field(default_factory=list, max_length=64)
     rules: list[Rule] = Field(default_factory=list, max_length=200)
     looks: list[Look] = Field(default_factory=list, max_length=64)
+    picture: PictureSettings = Field(default_factory=PictureSettings)
     _problems: list[Any] = PrivateAttr(default_factory=list)
     _left_out: set[tuple[str, int]] = PrivateAttr(default_factory=set)
 

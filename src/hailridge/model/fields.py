@@ -82,7 +82,23 @@ def value(default: float | list[float], *, label: str = "") -> Any:
 
 def curve(default: list[dict[str, Any]], *, along: str, label: str = "", help: str = "") -> Any:
     """A curve through keys; `along` names the sibling field that says what it follows (a share of life, seconds)."""
-    return _field({"keys": default}, {"type": "curve", "along": along, "label": label, "help": help})
+    keys = [{"ease": "linear", **key} for key in default]
+    return _field({"keys": keys}, {"type": "curve", "along": along, "label": label, "help": help})
+
+
+def ramp(default: dict[str, Any], *, label: str = "", help: str = "") -> Any:
+    """Colours from 0 to 1 (`model.ramps.Ramp`)."""
+    return _field(default, {"type": "ramp", "label": label, "help": help})
+
+
+def colors(default: list[list[float]], *, label: str = "", help: str = "", most: int = 64) -> Any:
+    """A list of colours, each three sRGB-encoded numbers 0–1."""
+    return _field(default, {"type": "colors", "label": label, "help": help}, min_length=1, max_length=most)
+
+
+def numbers(default: list[float], *, label: str = "", help: str = "", optional: str = "", most: int = 256) -> Any:
+    """A list of numbers from 0 on, typed with spaces between; `optional` is the word read for none."""
+    return _field(default, {"type": "numbers", "label": label, "help": help, "optional": optional}, max_length=most)
 
 
 def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "") -> Any:
@@ -94,6 +110,11 @@ def reference(to: str, *, label: str = "", help: str = "", optional: str = "", m
     if many:
         return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, ui)})
     return _field(None if optional else ..., ui)
+
+
+def asset(to: str, default: str, *, label: str = "", help: str = "") -> Any:
+    """The id of something that the library keeps beside documents (a picture set); `default` is one that ships."""
+    return _field(default, {"type": "asset", "to": to, "label": label, "help": help}, max_length=80)
 
 
 def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", help: str = "", many: bool = False, optional: str = "") -> Any:

@@ -28,7 +28,19 @@ def _curves_over_life(document: dict[str, Any]) -> dict[str, Any]:
     return {**lifted(document), "format": 2}
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life}
+def _colors_in_layers(document: dict[str, Any]) -> dict[str, Any]:
+    """2 → 3: a look's one colour became layers of colour, and a dot's width a value that may vary."""
+    looks = []
+    for look in document.get("looks", []):
+        if isinstance(look, dict) and "layers" not in look:
+            look = dict(look)
+            tint, color = look.pop("tint", "own"), look.pop("color", [0.66, 0.83, 0.86])
+            look["layers"] = {"group": [{"kind": "by_group"}], "amount": [{"kind": "plain", "color": color}]}.get(tint, [])
+        looks.append(look)
+    return {**document, "looks": looks, "format": 3}
+
+
+STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers}
 """Format number → the step that lifts it by one."""
 
 

@@ -151,8 +151,42 @@ class Facing(Kind):
         raise NotImplementedError
 
 
+class ColorLayer(Kind):
+    """One layer of colour over those below it."""
+
+    slot: ClassVar[str] = "layer"
+
+    def tint(self, moment: Any, rows: Any) -> Any:
+        """Colours for `rows`, channel by channel: (3, k) or (3, 1) float32, sRGB-encoded 0–1."""
+        raise NotImplementedError
+
+    def strengths(self, moment: Any, rows: Any) -> Any:
+        """How much of it shows: (k,) or one number, 0–1."""
+        raise NotImplementedError
+
+
+class Picking(Kind):
+    """Which of several drawings or forms a particle gets."""
+
+    slot: ClassVar[str] = "picking"
+
+    def pick(self, moment: Any, rows: Any, number: int) -> Any:
+        """Which of `number`, from 0 on: (k,) int64."""
+        raise NotImplementedError
+
+
+class TrailLength(Kind):
+    """How far back a trail reaches."""
+
+    slot: ClassVar[str] = "trail_length"
+
+
 class Look(Kind):
     """How a group is drawn."""
 
     slot: ClassVar[str] = "look"
     shader: ClassVar[str] = "ball"
+
+    def draw(self, moment: Any, rows: Any) -> Any:
+        """What there is to draw of `rows`: a `core.drawing.Layer`."""
+        raise NotImplementedError

@@ -17,6 +17,7 @@ UNITS: dict[str, str] = {
     "frame": "frames",
     "percent": "%",
     "share": "",
+    "times": "×",
     "count": "",
     "px": "px",
     "steps": "steps",

@@ -1,4 +1,4 @@
-"""What a worker process does: simulate a document into stored frames, or read an uploaded mesh. Runs apart from the web process."""
+"""What a worker process does: simulate a document into stored frames, or read an uploaded mesh or picture. Runs apart from the web process."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ import numpy as np
 from hailridge.core.engine.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh
+from hailridge.formats.pictures import PictureError, read_pictures
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
@@ -120,7 +121,18 @@ def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[
     return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles, "notes": notes_on(mesh)}
 
 
-JOBS: dict[str, Callable[[Resources, dict[str, Any], Callable[[], bool], Report], dict[str, Any]]] = {"bake": bake, "mesh": import_mesh}
+def import_pictures(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+    """Read uploaded pictures here, where a damaged one can do no harm, and keep them as one set."""
+    try:
+        sheet = read_pictures(job["files"], job["columns"], job["rows"])
+    except PictureError as error:
+        return {"state": "refused", "message": str(error)}
+    return {"state": "done", "asset": resources.library.add_picture(sheet)}
+
+
+JOBS: dict[str, Callable[[Resources, dict[str, Any], Callable[[], bool], Report], dict[str, Any]]] = {
+    "bake": bake, "mesh": import_mesh, "pictures": import_pictures,
+}  # fmt: skip
 
 
 def perform(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:

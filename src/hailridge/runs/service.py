@@ -177,14 +177,25 @@ class Runs:
                 raise
             # Nothing comes before such a frame: it is made here and now.
             with trial.lock:
-                yield self._made_at_once(trial, frame)
+                made = self._made_at_once(trial, frame)
+                made.past = lambda number: self._past(trial, number)
+                yield made
             return
         columns, count = unpack_columns(row.state)
         with trial.lock:
             found = recorded_moment(trial.scene, columns, count, row.number)
+            found.past = lambda number: self._past(trial, number)
             if not passing:
                 self._keep_looking(trial, frame, found)
             yield found
+
+    def _past(self, trial: Trial, number: int) -> Moment | None:
+        """An earlier frame of a trial that is being read, for looks that follow where particles have been."""
+        try:
+            row = self.bakes.frame(trial.key, number)
+        except NotFound:
+            return self._made_at_once(trial, number) if trial.scene.without_history else None
+        return recorded_moment(trial.scene, *unpack_columns(row.state), row.number)
 
     def _keep_looking(self, trial: Trial, frame: int, moment: Moment) -> None:
         """Only one trial's latest moment is kept: a million particles are a hundred megabytes."""

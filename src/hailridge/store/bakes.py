@@ -11,12 +11,13 @@ from sqlalchemy import delete, func, literal, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from hailridge import ENGINE_VERSION
+from hailridge.core.scene import recorded_for_looks
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database
 from hailridge.store.library import NotFound, serialized
 from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
 
-COSMETIC = {"name", "summary", "looks"}
+COSMETIC = {"name", "summary", "looks", "picture"}
 """Parts of a document that change no byte of what is computed."""
 
 COPIED_AT_ONCE = 16
@@ -37,7 +38,7 @@ def bake_key(effect: Effect) -> str:
     # Findings carry labels, but they are words, not state: a renamed rule keeps its frames. A formula may name things by their labels, though,
     # and is left out when they go.
     left_out = sorted(problem.path[:2] for problem in effect.problems)
-    return hashlib.sha256(json.dumps([ENGINE_VERSION, document, left_out], sort_keys=True).encode()).hexdigest()[:32]
+    return hashlib.sha256(json.dumps([ENGINE_VERSION, document, left_out, recorded_for_looks(effect)], sort_keys=True).encode()).hexdigest()[:32]
 
 
 @dataclass

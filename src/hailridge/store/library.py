@@ -12,11 +12,12 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from hailridge.core.assets import Mesh as CoreMesh
-from hailridge.core.assets import MissingAsset
+from hailridge.core.assets import MissingAsset, PictureSheet
 from hailridge.formats.meshes import mesh_id
+from hailridge.formats.pictures import picture_id
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database
-from hailridge.store.tables import AssetRow, EffectRow, TrialRow, VersionRow, now
+from hailridge.store.tables import AssetRow, EffectRow, PictureRow, TrialRow, VersionRow, now
 
 VERSIONS_KEPT = 400
 """Unnamed versions kept per effect; named ones stay for ever."""
@@ -48,7 +49,7 @@ def serialized(effect: Effect) -> str:
 
 
 class Library:
-    """Effects and meshes in a database."""
+    """Effects, meshes and pictures in a database."""
 
     def __init__(self, database: Database) -> None:
         self.database = database
@@ -154,6 +155,31 @@ class Library:
             if row is None:
                 raise MissingAsset(asset)
             return CoreMesh(np.frombuffer(row.vertices, np.float32).reshape(-1, 3), np.frombuffer(row.faces, np.int32).reshape(-1, 3))
+
+    # ── Pictures ────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def add_picture(self, sheet: PictureSheet) -> str:
+        """Keep a picture set under the digest of what is drawn; the same set is kept once. Returns its id."""
+        key = picture_id(sheet)
+        with self.database.writing() as session:
+            if session.get(PictureRow, key) is None:
+                session.add(PictureRow(id=key, **vars(sheet)))
+        return key
+
+    def pictures(self) -> dict[str, PictureSheet]:
+        """Imported picture sets by id, by name; their PNGs are left out."""
+        names = ("name", "columns", "rows", "count", "width", "height")
+        with self.database.reading() as session:
+            rows = session.execute(select(PictureRow.id, *(getattr(PictureRow, name) for name in names)).order_by(PictureRow.name))
+            return {row[0]: PictureSheet(row[1], row[2], row[3], row[4], row[5], row[6], b"") for row in rows}
+
+    def picture(self, asset: str) -> PictureSheet:
+        """An imported picture set by id, as `core.assets.Assets` wants it."""
+        with self.database.reading() as session:
+            row = session.get(PictureRow, asset)
+            if row is None:
+                raise MissingAsset(asset)
+            return PictureSheet(row.name, row.columns, row.rows, row.count, row.width, row.height, row.png)
 
     def count(self) -> int:
         with self.database.reading() as session:

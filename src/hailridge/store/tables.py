@@ -58,6 +58,22 @@ class AssetRow(Table):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class PictureRow(Table):
+    """An imported picture set, already validated: one PNG cut into columns and rows, of which the first `count` cells hold drawings."""
+
+    __tablename__ = "pictures"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    columns: Mapped[int]
+    rows: Mapped[int]
+    count: Mapped[int]
+    width: Mapped[int]
+    height: Mapped[int]
+    png: Mapped[bytes] = mapped_column(LargeBinary)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class BakeRow(Table):
     """Computed frames of one computation, named by a digest of everything that decides its bytes. State: computing, done, stopped, failed."""
 

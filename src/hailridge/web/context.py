@@ -16,6 +16,7 @@ from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
+from hailridge.store.clips import Clips
 from hailridge.store.database import Database
 from hailridge.store.library import Library
 
@@ -53,6 +54,7 @@ class Context:
         self.pool = Pool(folder, workers)
         self.runs = Runs(self.library, self.bakes, self.pool)
         self.live = Live()
+        self.clips = Clips(folder / "clips")
         self.runs.listener = self.live.publish
         self.runs.on_done = self._after_bake
 

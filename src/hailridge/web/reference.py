@@ -5,11 +5,16 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter
 from pydantic import BaseModel
 
+from hailridge.core.looks.ramps import shipped
 from hailridge.model.catalogue import catalogue, json_schema
+from hailridge.model.ramps import SHIPPED
 from hailridge.web.context import GUIDE
+
+RAMP_SAMPLES = 33
 
 router = APIRouter(prefix="/api", tags=["reference"])
 
@@ -79,6 +84,8 @@ class Catalogue(BaseModel):
     attributes: list[AttributeOut]
     units: dict[str, str]
     group_colors: list[str]
+    ramps: dict[str, list[str]]
+    """Colour ramps that ship, by name, each as evenly spaced colours (#rrggbb)."""
 
 
 class Page(BaseModel):
@@ -91,7 +98,13 @@ class Page(BaseModel):
 
 @cache
 def _catalogue() -> Catalogue:
-    return Catalogue.model_validate(catalogue())
+    return Catalogue.model_validate({**catalogue(), "ramps": {name: _sampled(name) for name in SHIPPED}})
+
+
+def _sampled(ramp: str) -> list[str]:
+    table = shipped(ramp)
+    places = np.linspace(0, len(table) - 1, RAMP_SAMPLES).round().astype(int)
+    return ["#" + "".join(f"{round(float(part) * 255):02x}" for part in table[place]) for place in places]
 
 
 @router.get("/catalogue")

@@ -6,9 +6,12 @@ from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from hailridge.core.bodies import Body
+from hailridge.core.looks.instances import Instances
+from hailridge.core.moment import Moment
 from hailridge.core.observe import layers
 from hailridge.core.scene import drifts
 from hailridge.core.transforms import Transform
@@ -77,8 +80,13 @@ def get_stats(trial_id: str, context: Shared, start: int = 0) -> list[dict[str, 
 
 
 @router.get("/trials/{trial_id}/frames/{number}", response_class=Response, responses=BINARY)
-def get_frame(trial_id: str, number: int, context: Shared, wait: Annotated[float, Query(ge=0, le=5)] = 0.0) -> Response:
-    """A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds."""
+def get_frame(
+    trial_id: str, number: int, context: Shared, wait: Annotated[float, Query(ge=0, le=5)] = 0.0, motion: bool = False
+) -> Response:
+    """A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
+
+    With `motion`, velocities come along, and where the camera goes until the next frame: what an exposure needs.
+    """
     trial = context.runs.trial(trial_id)
     if wait:
         context.runs.await_frame(trial, number, wait)
@@ -87,17 +95,44 @@ def get_frame(trial_id: str, number: int, context: Shared, wait: Annotated[float
         head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
         arrays: dict[str, Any] = {}
         head["keyed"] = moment.scene.keyed_values()
+        head["view"] = moment.scene.view(moment.time)
+        if motion:
+            head["view_next"] = moment.scene.view(moment.time + 1 / trial.effect.clock.frames_per_second)
+            for layer in drawn:
+                layer.extra["velocity"] = _velocities(moment, layer.id)
         if "effect_time" in trial.effect.clock.tracks:
             head["keyed"]["clock/effect_time"] = moment.time
         for body in moment.scene.bodies.changing:
             _describe(body, head["shapes"], arrays, body.deforming)
     for index, layer in enumerate(drawn):
-        head["layers"].append(
-            {"look": layer.look, "shader": layer.shader, "pixels": layer.pixels, "ratio": layer.ratio, "count": len(layer.radius)}
-        )
-        for name in ("position", "radius", "color", "id", "group", "orientation"):
-            if (array := getattr(layer, name)) is not None:
-                arrays[f"{index}/{name}"] = array
+        head["layers"].append(layer.head())
+        arrays |= {f"{index}/{name}": array for name, array in layer.arrays().items()}
+    return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
+
+
+def _velocities(moment: Moment, ids: NDArray[np.int32]) -> NDArray[np.float32]:
+    """Velocities of particles by id; zero for those that are gone (trails left behind): (k, 3) m/s."""
+    known, velocity = moment.column("id"), moment.column("velocity")
+    if len(known) == 0:
+        return np.zeros((len(ids), 3), np.float32)
+    at = np.searchsorted(known, ids).clip(0, len(known) - 1)
+    return np.asarray(velocity.take(at, axis=0) * (known[at] == ids)[:, None], np.float32)
+
+
+@router.get("/trials/{trial_id}/forms", response_class=Response, responses=BINARY)
+def get_forms(trial_id: str, context: Shared) -> Response:
+    """The solid forms that looks draw particles as, each within a ball of radius 1, as a binary block: look by look, in order of picking."""
+    trial = context.runs.trial(trial_id)
+    head: dict[str, Any] = {"forms": {}}
+    arrays: dict[str, Any] = {}
+    with trial.lock:
+        for index, look in enumerate(trial.effect.looks):
+            if isinstance(look, Instances) and trial.effect.works("looks", index):
+                forms = look.forms(trial.scene)
+                head["forms"][look.id] = len(forms)
+                for number, geometry in enumerate(forms):
+                    arrays[f"{look.id}/{number}/vertices"] = geometry.vertices
+                    arrays[f"{look.id}/{number}/faces"] = geometry.faces
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
 
 

@@ -164,6 +164,8 @@ def _appear(moment: Moment, litter: Litter) -> int:
         # A child is turned as its parent is, and spins with it.
         column("orientation")[rows] = column("orientation")[parents]
         column("spin")[rows] = column("spin")[parents]
+    if moment.particles.has("picture"):
+        column("picture")[rows] = column("picture")[parents]
     for name in ("radius", "color", "mass", "opacity"):
         part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
         # What is handed on whole needs no value of its own; mass and opacity always are.

@@ -18,7 +18,7 @@ from hailridge.core.engine.rules import Tally, run_step_rules, run_triggered
 from hailridge.core.events import MOST_EVENTS, EventLog, Happening
 from hailridge.core.moment import Buffers, Finding, Moment
 from hailridge.core.particles import Array, Particles
-from hailridge.core.scene import Scene
+from hailridge.core.scene import SUBSTEPS, Scene
 from hailridge.model.effect import Effect
 
 UNRECORDED = ("fresh",)
@@ -98,6 +98,7 @@ class Simulation:
         self._births = 0
         self._deaths = 0
         self._present = (-1, 0)
+        self._noted = 0
         for label in self.scene.missing:
             self.moment.find("warning", None, f"the mesh of '{label}' is missing; import it again. The run goes on without it.")
 
@@ -114,7 +115,7 @@ class Simulation:
         particles = self.moment.particles
         particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
         particles.column("fresh")[:] = 0
-        particles.next_id = stand.next_id
+        particles.next_id = self._noted = stand.next_id
         self.frame = stand.frame
         self.moment.frame, self.moment.step = stand.frame, stand.step
         self.moment.log.total = stand.events
@@ -147,12 +148,24 @@ class Simulation:
                 if stop is not None and stop():
                     return None
                 self._step(edges[0], edges[0], first=True)
-            for start, end in pairwise(edges):
+            for place, (start, end) in enumerate(pairwise(edges)):
                 if stop is not None and stop():
                     return None
                 self._step(start, end, first=False)
+                if self.moment.particles.has(SUBSTEPS):
+                    self._note_places(place)
         self.moment.time = edges[-1]
         return self._record()
+
+    def _note_places(self, step: int) -> None:
+        """Keep where particles are after a step that is not the last of its frame. Later steps, and those of a frame that has fewer, take it over;
+        whoever was born since the last note has been nowhere else."""
+        places, here = self.moment.column(SUBSTEPS), self.moment.column("position")
+        born = int(np.searchsorted(self.moment.column("id"), self._noted))
+        self._noted = self.moment.particles.next_id
+        for slot in range(places.shape[1] // 3):
+            rows = slice(None) if slot >= step else slice(born, None)
+            places[rows, 3 * slot : 3 * slot + 3] = here[rows]
 
     def _alone(self) -> Frame:
         """A frame of an effect without history, made from nothing in one step: the same bytes whichever frames were asked for before.
@@ -170,6 +183,9 @@ class Simulation:
             self._step(beginning, end, first=False)
         self.moment.time = end
         self.moment.particles.sort_by_id()
+        if self.moment.particles.has(SUBSTEPS):
+            self._noted = 0
+            self._note_places(0)
         frame = self._record()
         fresh = frame.events["time"] > since
         frame.events = frame.events[fresh & (frame.events["what"] == Happening.BIRTH)]

@@ -123,5 +123,44 @@ def _count(
                 out[i] = found
 
 
+def _nearest(
+    starts: Any, lengths: Any, cells: Any, seekers: Any, seeking: Any, reach: Any, targets: Any, rows: Any, own: Any, out: Any, squares: Any,
+) -> None:  # fmt: skip
+    """The nearest targets within reach of each seeker, nearest first; of two equally far the one with the lower row.
+
+    As `_count`; rows (t,) are the targets' rows, own (n,) the row that a seeker is itself (−1 for none), out (n, k) int64 takes the rows found,
+    −1 where there are no more, squares (n, k) float32 the squares of their distances.
+    """
+    number, most = starts.shape[0], out.shape[1]
+    for cell in parallel_range(number):
+        for s in range(cells[cell], cells[cell + 1]):
+            i = seekers[s]
+            x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
+            far = reach[i] if len(reach) > 1 else reach[0]
+            square = far * far
+            found = 0
+            for run in range(9):
+                first = starts[cell, run]
+                for k in range(first, first + lengths[cell, run]):
+                    dx, dy, dz = targets[k, 0] - x, targets[k, 1] - y, targets[k, 2] - z
+                    d = dx * dx + dy * dy + dz * dz
+                    row = rows[k]
+                    if not d <= square or row == own[i]:
+                        continue
+                    if found == most and not (d < squares[i, most - 1] or (d == squares[i, most - 1] and row < out[i, most - 1])):
+                        continue
+                    at = min(found, most - 1)
+                    while at > 0 and (d < squares[i, at - 1] or (d == squares[i, at - 1] and row < out[i, at - 1])):
+                        squares[i, at] = squares[i, at - 1]
+                        out[i, at] = out[i, at - 1]
+                        at -= 1
+                    squares[i, at], out[i, at] = d, row
+                    found = min(found + 1, most)
+            for k in range(found, most):
+                out[i, k] = -1
+                squares[i, k] = np.inf
+
+
+nearest = Kernel(_nearest, serial_below=2_000)
 runs = Kernel(_runs, serial_below=10_000)
 count = Kernel(_count, serial_below=2_000)

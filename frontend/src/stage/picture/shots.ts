@@ -1,0 +1,58 @@
+/** Getting what a picture needs of a frame: the frame with its motion, the settings, the camera. */
+
+import { fetchBlock } from "@/api/client";
+import type { Effect, Node } from "@/state/document";
+import { load, usePicture, type FrameBlock, type FrameHead, type ViewHead } from "@/state/trials";
+import { asSeen, layersOf, type LayerData } from "../drawing/data";
+import { loadingForms } from "../drawing/forms";
+import { loadingSheets } from "../drawing/textures";
+import type { Settings, Shot } from "./PictureRenderer";
+
+/** The stage's camera, told by whoever moves it: pictures are seen from there unless they have a camera of their own. */
+export const stagePose: { position: [number, number, number]; target: [number, number, number] } = { position: [5, 4, 9], target: [0, 1, 0] };
+
+const moving = new Map<string, FrameBlock>();
+const MOVING_KEPT = 24;
+const seen = new WeakMap<FrameBlock, { key: string; layers: LayerData[] }>();
+
+/** A frame, with velocities where it is exposed for a while. */
+async function frameFor(trial: string, number: number, exposed: boolean): Promise<FrameBlock | null> {
+  if (!exposed) return load(trial, number);
+  const key = `${trial}/${number}`;
+  const there = moving.get(key);
+  if (there) return there;
+  const block = await fetchBlock<FrameHead>(`/api/trials/${trial}/frames/${number}?motion=true`).catch(() => null);
+  if (block) {
+    moving.set(key, block);
+    if (moving.size > MOVING_KEPT) moving.delete(moving.keys().next().value as string);
+  }
+  return block;
+}
+
+/** Everything to draw a picture of a frame; null where the frame is not there. */
+export async function shotOf(trial: string, number: number, effect: Effect, hidden: string[] = [], samples?: number): Promise<Shot | null> {
+  const settings = { ...(effect.picture as unknown as Settings), ...(samples ? { samples } : {}) };
+  const frame = await frameFor(trial, number, settings.shutter > 0);
+  if (!frame) return null;
+  const key = JSON.stringify(hidden);
+  let known = seen.get(frame);
+  if (known?.key !== key) {
+    known = { key, layers: asSeen(layersOf(frame), effect.groups, hidden, false) };
+    seen.set(frame, known);
+  }
+  const own = settings.camera === "own";
+  const from = (view: ViewHead): ViewHead => (own ? view : { ...view, position: [...stagePose.position], target: [...stagePose.target] });
+  const { view } = frame.head;
+  const background = keyedNow(effect.picture as Node, frame, "background") as number[];
+  return { trial, frame, layers: known.layers, shapes: usePicture.getState().shapes, settings: { ...settings, ...keyedSettings(settings, frame), background }, view: from(view), next: from(frame.head.view_next ?? view), span: 1 / Number(effect.clock.frames_per_second) };
+}
+
+const keyedNow = (picture: Node, frame: FrameBlock, name: string): unknown => frame.head.keyed[`picture/${name}`] ?? picture[name];
+
+function keyedSettings(settings: Settings, frame: FrameBlock): Partial<Settings> {
+  const names = ["shutter", "aperture", "glow", "glow_from", "glow_size"] as const;
+  return Object.fromEntries(names.map((name) => [name, keyedNow(settings as unknown as Node, frame, name)]));
+}
+
+/** Whether pictures or forms are still on their way. */
+export const stillLoading = (): boolean => loadingSheets() + loadingForms() > 0;

@@ -1,0 +1,155 @@
+"""Following particles back through recorded frames and laying points along their ways: one trail a thread."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+
+BEND = 0.985
+"""Cosine of the turn within a frame (10°) above which a way counts as straight and gets no places in between."""
+
+BETWEEN = 4
+"""Pieces that a bent way between two frames is cut into."""
+
+
+@helper
+def _row_of(ids, low, high, wanted):  # type: ignore[no-untyped-def]
+    """Where an id stands among ids[low:high], ascending; −1 where it does not."""
+    end = high
+    while low < high:
+        middle = (low + high) >> 1
+        if ids[middle] < wanted:
+            low = middle + 1
+        else:
+            high = middle
+    return low if low < end and ids[low] == wanted else -1
+
+
+def _lay(
+    wanted: Any, first: Any, offsets: Any, ids: Any, places: Any, between: Any, velocities: Any, ages: Any, times: Any, smooth: Any, spacing: Any,
+    most: Any, oldest: Any, counts: Any, starts: Any, points: Any, sources: Any, mix: Any, laid: Any,
+) -> None:  # fmt: skip
+    """Points of trails, newest first.
+
+    wanted (t,): ids; first (t,): the frame, counted back from the newest, at which each was last seen. Frames are laid end to end, the newest
+    first: offsets (f + 1,), ids (n,), places (n, 3) m, between (n, 3·s) places at the steps within the frame (s may be 0), velocities (n, 3),
+    ages (n,) s; times (f,) s, falling. smooth: 1 to round bent ways between frames; spacing: metres between points, 0 for a point a frame;
+    most (t,): points a trail; oldest: time before which nothing is shown.
+    counts (t,): how many points there are, filled where `points` is empty, else read with starts (t,) to fill points (p, 3), sources (p, 2)
+    int32 rows between which a point lies, mix (p,) the share of the second, laid (p,) its time.
+    """
+    inner = between.shape[1] // 3
+    measuring = points.shape[0] == 0
+    for t in parallel_range(len(wanted)):
+        particle, newest = wanted[t], np.int64(first[t])
+        frames = len(times) - newest
+        room = frames * (max(inner, BETWEEN) + 1) + 2
+        xs = np.empty((room, 3), np.float32)
+        when, row_a, row_b, share = np.empty(room, np.float64), np.empty(room, np.int32), np.empty(room, np.int32), np.empty(room, np.float32)
+        whole = np.empty(room, np.uint8)
+        number = 0
+        newer = np.int64(-1)
+        limit = np.int64(most[t])
+        enough = limit + 1 if spacing <= 0 else room
+        for k in range(newest, len(times)):
+            row = np.int64(_row_of(ids, offsets[k], offsets[k + 1], particle))
+            if row < 0 or k - newest > enough:
+                break
+            if newer >= 0:
+                span = times[k - 1] - times[k]
+                if inner == 0 and smooth:
+                    # A cubic with the velocities at both ends (Hermite), where the way bends and they agree with how far it went.
+                    dx, dy, dz = places[newer, 0] - places[row, 0], places[newer, 1] - places[row, 1], places[newer, 2] - places[row, 2]
+                    far = np.sqrt(dx * dx + dy * dy + dz * dz)
+                    ax, ay, az = velocities[row, 0] * span, velocities[row, 1] * span, velocities[row, 2] * span
+                    bx, by, bz = velocities[newer, 0] * span, velocities[newer, 1] * span, velocities[newer, 2] * span
+                    la, lb = np.sqrt(ax * ax + ay * ay + az * az), np.sqrt(bx * bx + by * by + bz * bz)
+                    bent = ax * bx + ay * by + az * bz < BEND * la * lb
+                    if bent and la < 2 * far and lb < 2 * far and la > 0.3 * far and lb > 0.3 * far:
+                        for piece in range(BETWEEN - 1, 0, -1):
+                            u = np.float32(piece) / np.float32(BETWEEN)
+                            h1 = u * u * (3 - 2 * u)
+                            h2, h3 = u * (1 - u) * (1 - u), u * u * (u - 1)
+                            xs[number, 0] = places[row, 0] + dx * h1 + ax * h2 + bx * h3
+                            xs[number, 1] = places[row, 1] + dy * h1 + ay * h2 + by * h3
+                            xs[number, 2] = places[row, 2] + dz * h1 + az * h2 + bz * h3
+                            when[number] = times[k] + span * u
+                            row_a[number], row_b[number], share[number], whole[number] = row, newer, u, 0
+                            number += 1
+                elif inner > 0:
+                    for slot in range(inner - 1, -1, -1):
+                        for axis in range(3):
+                            xs[number, axis] = between[newer, 3 * slot + axis]
+                        u = np.float32(slot + 1) / np.float32(inner + 1)
+                        when[number] = times[k] + span * u
+                        row_a[number], row_b[number], share[number], whole[number] = row, newer, u, 0
+                        number += 1
+            for axis in range(3):
+                xs[number, axis] = places[row, axis]
+            when[number] = times[k]
+            row_a[number], row_b[number], share[number], whole[number] = row, row, 0.0, 1
+            number += 1
+            newer = row
+            if times[k] <= oldest:
+                break
+        if newer >= 0 and inner == 0 and number < room:
+            # Born within the frame: the way begins where it was born.
+            seen = np.int64(newest)
+            while offsets[seen + 1] <= newer:
+                seen += np.int64(1)
+            span = times[seen - 1] - times[seen] if seen > 0 else (times[0] - times[1] if len(times) > 1 else 0.0)
+            if 0 < ages[newer] < span and when[number - 1] > oldest:
+                for axis in range(3):
+                    xs[number, axis] = places[newer, axis] - velocities[newer, axis] * ages[newer]
+                when[number] = when[number - 1] - ages[newer]
+                row_a[number], row_b[number], share[number], whole[number] = newer, newer, 0.0, 1
+                number += 1
+        out = np.int64(0)
+        base = np.int64(0) if measuring else np.int64(starts[t])
+        counted = np.int64(0)
+        travelled = np.float32(0)
+        for v in range(number):
+            if spacing <= 0 or v == 0:
+                moment, weight = when[v], np.float32(0)
+                cut = moment < oldest and v > 0
+                if cut:
+                    # The last point is where the particle was at that very moment.
+                    weight = np.float32((when[v - 1] - oldest) / max(when[v - 1] - moment, 1e-12))
+                if not measuring:
+                    for axis in range(3):
+                        points[base + out, axis] = xs[v, axis] if not cut else xs[v - 1, axis] + (xs[v, axis] - xs[v - 1, axis]) * weight
+                    sources[base + out, 0], sources[base + out, 1], mix[base + out] = row_a[v], row_b[v], share[v]
+                    laid[base + out] = oldest if cut else moment
+                out += 1
+                counted += whole[v]
+                if cut or counted >= limit:
+                    break
+                continue
+            dx, dy, dz = xs[v, 0] - xs[v - 1, 0], xs[v, 1] - xs[v - 1, 1], xs[v, 2] - xs[v - 1, 2]
+            stride = np.float32(np.sqrt(dx * dx + dy * dy + dz * dz))
+            done = False
+            while travelled + stride >= spacing * np.float32(counted) - np.float32(1e-6) and stride > 0:
+                u = min(max((spacing * np.float32(counted) - travelled) / stride, np.float32(0)), np.float32(1))
+                moment = when[v - 1] + (when[v] - when[v - 1]) * np.float64(u)
+                if moment < oldest or counted >= limit:
+                    done = True
+                    break
+                if not measuring:
+                    for axis in range(3):
+                        points[base + out, axis] = xs[v - 1, axis] + (xs[v, axis] - xs[v - 1, axis]) * u
+                    near = v - 1 if u < 0.5 else v
+                    sources[base + out, 0], sources[base + out, 1], mix[base + out] = row_a[near], row_b[near], share[near]
+                    laid[base + out] = moment
+                out += 1
+                counted += 1
+            travelled += stride
+            if done or counted >= limit:
+                break
+        if measuring:
+            counts[t] = out
+
+
+lay = Kernel(_lay, serial_below=64)

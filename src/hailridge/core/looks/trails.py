@@ -1,0 +1,287 @@
+"""Trails: where particles have been, as ribbons that face the camera."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import PrivateAttr
+
+from hailridge.core.curves import ReadyCurve
+from hailridge.core.drawn import Layer, Ribbons
+from hailridge.core.kernels import noise
+from hailridge.core.kernels import trails as kernel
+from hailridge.core.looks.base import GroupLook
+from hailridge.core.looks.blending import blend
+from hailridge.core.looks.layers import Layered, laid_over
+from hailridge.core.looks.ramps import ReadyRamp
+from hailridge.core.looks.tracing import Piece, earlier
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows, number_of
+from hailridge.model import fields
+from hailridge.model.curves import Curve
+from hailridge.model.effect import ItemSeed
+from hailridge.model.parts import Amount, TrailLength
+from hailridge.model.ramps import Ramp
+
+POINT_BYTES = 20
+"""What one point takes: place, width, colour."""
+
+
+class AlongTrail(Layered):
+    title: ClassVar[str] = "a ramp along the trail"
+    rank: ClassVar[int] = 7
+    sentence: ClassVar[str] = "{ramp} along the trail, from head to tail[ by {mode}][ at {strength}]"
+    help: ClassVar[str] = "Only for trails: the ramp's first colour at the particle, its last at the far end."
+
+    kind: Literal["along_trail"] = "along_trail"
+    ramp: Ramp = fields.ramp({"named": "lantern", "reversed": True}, label="Ramp")
+    _ready: ReadyRamp | None = PrivateAttr(default=None)
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if (fault := self.ramp.fault()) is not None:
+            yield "ramp", fault
+        if any(self in look.layers for look in effect.looks if not isinstance(look, Trails) and hasattr(look, "layers")):
+            yield "ramp", "only trails have a length for colours to run along; use a ramp over a quantity here"
+
+    def tint(self, moment: Moment, rows: Rows) -> Any:
+        return self.along(np.zeros(number_of(rows), np.float32))
+
+    def along(self, shares: NDArray[np.float32]) -> Any:
+        """Colours at shares of the way from head (0) to tail (1): (3, p)."""
+        self._ready = self._ready or ReadyRamp(self.ramp)
+        return self._ready.at(shares)
+
+
+class Trails(GroupLook):
+    title: ClassVar[str] = "trails"
+    rank: ClassVar[int] = 6
+    sentence: ClassVar[str] = (
+        "{who} trailing {length}[, a point every {spacing}], {size} as wide as they are[, tapering {taper}][, fading {fading}]"
+        "[, gone {fade_time} after being laid][, {smooth}][, colours {colored}][, left behind for {outlive}]"
+        "[, swaying {sway} at the tail, {sway_size} across][, opacity {opacity}][, {mixing}][, within {budget} points]"
+    )
+    help: ClassVar[str] = (
+        "A ribbon along the way that each particle has come. Its length is a number of points or a time. With a *spacing* the length no longer "
+        "depends on the frame rate. Taper and fade are curves from head to tail. Colours are those that the particle had where it was, so any "
+        "quantity can be read off along the trail. The budget bounds how many points are drawn in all; where it is reached, every trail gets "
+        "shorter and says so."
+    )
+    shader: ClassVar[str] = "ribbon"
+
+    kind: Literal["trails"] = "trails"
+    length: TrailLength = fields.slot("trail_length", {"kind": "by_points"}, label="Length")
+    spacing: float = fields.number(
+        0.0, unit="m", low=0, high=1000, soft=(0, 0.5), label="Spacing", still=True,
+        help="How far apart points lie along the way; 0 takes one a frame.",
+    )  # fmt: skip
+    size: Amount = fields.amount(0.5, unit="times", low=0, high=1000, soft=(0, 2), label="Width", help="Of the particle's own width.")
+    taper: Curve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Taper")
+    fading: Curve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Fade")
+    fade_time: float = fields.number(
+        0.0, unit="s", low=0, high=3600, soft=(0, 5), label="Gone after", still=True,
+        help="Fades each point away in this time, wherever it lies; 0: never.",
+    )  # fmt: skip
+    smooth: bool = fields.flag(
+        True, label="Smooth", yes="smoothed", no="straight from point to point",
+        help="Runs through the places of the steps within each frame, or, with one step a frame, rounds the way by the velocities.",
+    )  # fmt: skip
+    colored: Literal["then", "now"] = fields.choice("then", {"then": "as they were there", "now": "as they are now"}, label="Colours")
+    outlive: float = fields.number(
+        0.0, unit="s", low=0, high=3600, soft=(0, 5), label="Left behind for", still=True,
+        help="How long a trail stays, fading, after its particle has died or left the groups; 0: it goes with it.",
+    )  # fmt: skip
+    sway: float = fields.number(
+        0.0, unit="m", low=0, high=1000, soft=(0, 1), label="Sway", help="How far noise moves the tail aside; less toward the head."
+    )
+    sway_size: float = fields.number(0.5, unit="m", low=1e-3, high=1e4, soft=(0.05, 5), label="Size of the sway")
+    sway_change: float = fields.number(0.3, unit="1/s", low=0, high=1000, soft=(0, 3), label="Change of the sway")
+    seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed of the sway")
+    budget: int = fields.number(
+        600_000, unit="count", low=100, high=4_000_000, soft=(10_000, 1_000_000), step=1000, whole=True, label="Budget of points",
+        help=f"Points of all trails together, at {POINT_BYTES} bytes each. 4 000 000 are 80 MB for every frame.",
+    )  # fmt: skip
+
+    @property
+    def through_steps(self) -> bool:
+        return self.smooth
+
+    @property
+    def wanted_points(self) -> int:
+        return int(getattr(self.length, "points", 0))
+
+    def paint_along(self, moment: Moment, rows: Rows) -> tuple[NDArray[np.uint8], list[Any]]:
+        """Paint below the first layer that follows the trail, and the layers from there on (`Piece.over`)."""
+        first = next((at for at, layer in enumerate(self.layers) if isinstance(layer, AlongTrail)), len(self.layers))
+        count = number_of(rows)
+        paint = np.empty((count, 4), np.uint8)
+        for axis, channel in enumerate(np.broadcast_to(laid_over(moment, rows, self.layers[:first]), (3, count))):
+            paint[:, axis] = channel * np.float32(255) + np.float32(0.5)
+        opacity = moment.column("opacity")[rows] * np.asarray(self.opacity.give(moment, rows), np.float32)
+        paint[:, 3] = np.clip(np.nan_to_num(opacity), 0, 1) * np.float32(255) + np.float32(0.5)
+        over: list[Any] = []
+        for layer in self.layers[first:]:
+            entry: Any = layer
+            strength = np.array(np.broadcast_to(entry.strengths(moment, rows), (count,)), np.float32)
+            color = None if isinstance(layer, AlongTrail) else np.array(np.broadcast_to(entry.tint(moment, rows), (3, count)), np.float32)
+            over.append((entry, color, strength))
+        return paint, over
+
+    def draw(self, moment: Moment, rows: Rows) -> Layer:
+        now, fps = moment.time, moment.scene.effect.clock.frames_per_second
+        seconds = getattr(self.length, "seconds", None)
+        oldest = -np.inf if seconds is None else now - seconds
+        pieces = earlier(self, moment, _Enough(self, now, oldest, fps))
+        firsts, ids = _last_seen(pieces, now - self.outlive if self.outlive > 0 else None)
+        most = self.budget // max(1, len(ids))
+        limit = max(2, min(self.wanted_points or most, most))
+        laid = _Laid(self, pieces, ids, firsts, limit, oldest)
+        return laid.ribbons(moment, now, cut=limit if self.wanted_points > limit or (not self.wanted_points and laid.longest >= most) else 0)
+
+
+class _Enough:
+    """Whether as many frames have been looked at as trails can need."""
+
+    def __init__(self, look: Trails, now: float, oldest: float, fps: float) -> None:
+        self.look, self.now, self.oldest = look, now, oldest
+        self.dead_until = now - look.outlive
+        self.far: dict[int, float] = {}
+        self.frames_for_dead = int(look.outlive * fps) + 1 if look.outlive > 0 else 0
+        self.ways: NDArray[np.float32] | None = None
+        self.ids: NDArray[np.int32] = np.zeros(0, np.int32)
+
+    def __call__(self, pieces: list[Piece]) -> bool:
+        look, last = self.look, pieces[-1]
+        if np.isfinite(self.oldest):
+            # A trail left behind began before its particle died.
+            return last.time <= self.oldest
+        if look.spacing <= 0:
+            return len(pieces) > look.wanted_points + self.frames_for_dead
+        # With a spacing: until those that are still followed have come far enough.
+        if self.ways is None or len(pieces) == 1:
+            self.ids, self.ways = last.ids, np.zeros(len(last.ids), np.float32)
+            return False
+        newer = pieces[-2]
+        both, at_new, at_old = np.intersect1d(newer.ids, last.ids, assume_unique=True, return_indices=True)
+        moved = np.sqrt(((newer.places[at_new] - last.places[at_old]) ** 2).sum(axis=1))
+        here, followed, _ = np.intersect1d(both, self.ids, assume_unique=True, return_indices=True)
+        ways = np.zeros(len(last.ids), np.float32)
+        known = np.searchsorted(self.ids, here)
+        at_last = np.searchsorted(last.ids, here)
+        ways[at_last] = self.ways[known] + moved[followed]
+        self.ids, self.ways = last.ids, ways
+        if last.time >= self.dead_until and look.outlive > 0:
+            return False
+        followed_on = at_last
+        return len(followed_on) == 0 or bool((ways[followed_on] >= look.spacing * look.wanted_points).all())
+
+
+def _last_seen(pieces: list[Piece], since: float | None) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """Whose trails are drawn: how many frames ago each was last seen, and its id; those gone since `since` (seconds) too, if it is given."""
+    firsts, ids = [np.zeros(len(pieces[0].ids), np.int32)], [pieces[0].ids]
+    if since is not None:
+        for back in range(1, len(pieces)):
+            if pieces[back].time < since:
+                break
+            gone = pieces[back].ids[~np.isin(pieces[back].ids, pieces[back - 1].ids, assume_unique=True)]
+            firsts.append(np.full(len(gone), back, np.int32))
+            ids.append(gone)
+    return np.concatenate(firsts), np.concatenate(ids)
+
+
+class _Laid:
+    """Points laid along the ways of particles."""
+
+    def __init__(self, look: Trails, pieces: list[Piece], ids: NDArray[np.int32], firsts: NDArray[np.int32], limit: int, oldest: float) -> None:
+        self.look, self.pieces, self.firsts = look, pieces, firsts
+        self.offsets = np.concatenate([[0], np.cumsum([len(piece.ids) for piece in pieces])]).astype(np.int64)
+        counts = np.zeros(len(ids), np.int64)
+        known = [np.concatenate([getattr(piece, name) for piece in pieces]) for name in ("ids", "places", "between", "velocities", "ages")]
+        fixed: tuple[Any, ...] = (
+            ids, firsts, self.offsets, *(np.ascontiguousarray(array) for array in known), np.array([piece.time for piece in pieces]),
+            np.int64(look.smooth), np.float32(look.spacing), np.full(len(ids), limit, np.int64), np.float64(oldest), counts,
+        )  # fmt: skip
+        none = (np.zeros(len(ids), np.int64), np.zeros((0, 3), np.float32), np.zeros((0, 2), np.int32), np.zeros(0, np.float32), np.zeros(0))
+        if len(ids):
+            kernel.lay(len(ids), *fixed, *none)
+        self.longest = int(counts.max(initial=0))
+        # Whoever has just been born has no trail yet.
+        drawn = np.flatnonzero(counts > 1)
+        self.counts = counts[drawn]
+        self.starts = np.concatenate([[0], np.cumsum(self.counts)])
+        total = int(self.starts[-1])
+        self.points, self.sources = np.empty((total, 3), np.float32), np.empty((total, 2), np.int32)
+        self.mix, self.times = np.empty(total, np.float32), np.empty(total, np.float64)
+        self.ids, self.firsts = ids[drawn], firsts[drawn]
+        if total:
+            kernel.lay(
+                len(drawn), self.ids, self.firsts, *fixed[2:11], fixed[11][drawn], np.float64(oldest), self.counts.copy(), self.starts[:-1].copy(),
+                self.points, self.sources, self.mix, self.times,
+            )  # fmt: skip
+
+    def ribbons(self, moment: Moment, now: float, cut: int) -> Ribbons:
+        look, counts, total = self.look, self.counts, len(self.points)
+        trail = np.repeat(np.arange(len(counts)), counts)
+        along = (np.arange(total) - self.starts[trail]) / np.maximum(counts[trail] - 1, 1)
+        shares = along.astype(np.float32)
+        # Width and colour between two frames are a mixture of both; with *as they are now* those of the head.
+        older, newer, mix = self.sources[:, 0], self.sources[:, 1], self.mix
+        if look.colored == "now":
+            older = newer = older[self.starts[:-1]][trail]
+        paints = np.concatenate([piece.paint for piece in self.pieces])
+        halves = np.concatenate([piece.halves for piece in self.pieces])
+        groups = np.concatenate([piece.groups for piece in self.pieces])
+        first, second = paints.take(older, axis=0), paints.take(newer, axis=0)
+        channels = [first[:, k] + (second[:, k].astype(np.float32) - first[:, k]) * mix for k in range(4)]
+        half = halves.take(older) * (1 - mix) + halves.take(newer) * mix
+        if self.pieces[0].over:
+            channels[:3] = list(self._laid_along(np.stack(channels[:3]) / np.float32(255), older, shares) * np.float32(255))
+        solid = channels[3] * np.clip(ReadyCurve(look.fading).over(shares), 0, 1)
+        if look.fade_time > 0:
+            solid = solid * np.clip(1 - (now - self.times) / look.fade_time, 0, 1)
+        if look.outlive > 0:
+            left = np.array([piece.time for piece in self.pieces])[self.firsts]
+            solid = solid * np.where(self.firsts > 0, np.clip(1 - (now - left) / look.outlive, 0, 1), 1)[trail]
+        half = half * np.maximum(ReadyCurve(look.taper).over(shares), 0)
+        points = self.points + self._swayed(shares, now) if look.sway > 0 else self.points
+        # The first and the last point of each line stand twice, without width, so that lines do not run into one another.
+        out, color = np.zeros((total + 2 * len(counts), 4), np.float32), np.zeros((total + 2 * len(counts), 4), np.uint8)
+        at = np.arange(total) + 1 + 2 * trail
+        for axis in range(3):
+            out[at, axis] = points[:, axis]
+        out[at, 3] = half
+        for k, channel in enumerate([*channels[:3], solid]):
+            color[at, k] = np.clip(channel + np.float32(0.5), 0, 255)
+        starts = (self.starts + 2 * np.arange(len(counts) + 1)).astype(np.int32)
+        for pad, real in ((starts[:-1], starts[:-1] + 1), (starts[1:] - 1, starts[1:] - 2)):
+            out[pad, :3], color[pad, :3] = out[real, :3], color[real, :3]
+        heads = starts[:-1] + 1
+        head_rows = self.sources[self.starts[:-1], 0]
+        settings = {
+            "mixing": look.mixing, "tiny": True, "lines": len(counts), "cut": cut, "wanted": look.wanted_points, "bytes": total * POINT_BYTES,
+        }  # fmt: skip
+        return Ribbons(
+            look.id, look.shader, out[heads, :3].copy(), out[heads, 3].copy(), color, self.ids, groups[head_rows], settings,
+            {"points": out, "starts": starts},
+        )  # fmt: skip
+
+    def _laid_along(self, color: Any, rows: NDArray[np.int32], shares: NDArray[np.float32]) -> Any:
+        """Layers from the first that follows the trail on, laid over what is below: (3, p)."""
+        for at, (layer, own, _strength) in enumerate(self.pieces[0].over):
+            strengths = np.concatenate([piece.over[at][2] for piece in self.pieces]).take(rows)
+            was = None if own is None else np.concatenate([piece.over[at][1] for piece in self.pieces], axis=1)
+            color = blend(layer.mode, color, layer.along(shares) if was is None else was.take(rows, axis=1), strengths)
+        return np.clip(color, 0, 1)
+
+    def _swayed(self, shares: NDArray[np.float32], now: float) -> NDArray[np.float32]:
+        """How far noise moves points aside, growing toward the tail: (p, 3) m."""
+        look, total = self.look, len(self.points)
+        out, drawn = np.empty((total, 3), np.float32), np.empty((total, 4), np.float32)
+        for axis in range(3):
+            shift = np.array([0.37 * axis, 0.11 + now * look.sway_change, 0.71 - 0.3 * axis], np.float32)
+            moved = np.ascontiguousarray(self.points / np.float32(look.sway_size) + shift, np.float32)
+            noise.noise(total, moved, np.uint32((look.item ^ (axis * 7919)) & 0xFFFFFF), drawn)
+            out[:, axis] = drawn[:, 0] * shares * np.float32(look.sway)
+        return out
