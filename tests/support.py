@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 import hailridge.core  # noqa: F401  (loads the registry)
 from hailridge.core.assets import Assets, MemoryAssets, Mesh
 from hailridge.core.engine.simulation import Frame, Simulation
+from hailridge.core.moment import Moment
+from hailridge.core.observe import recorded_moment
+from hailridge.core.scene import Scene
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 
@@ -80,6 +83,20 @@ def simulation(
     """The simulation itself too, for findings and internal state."""
     made = Simulation(read_effect(raw), assets or MemoryAssets())
     return made, list(made.frames(last))
+
+
+def moment_of(raw: Document | Effect, last: int | None = None, assets: Assets | None = None) -> Moment:
+    """The last frame of a run as looks see it, with the frames before it to look back on."""
+    effect = raw if isinstance(raw, Effect) else read_effect(raw)
+    frames = run(effect, last, assets)
+    scene = Scene(effect, assets or MemoryAssets())
+
+    def at(number: int) -> Moment:
+        return recorded_moment(scene, frames[number].columns, frames[number].count, number)
+
+    moment = at(frames[-1].number)
+    moment.past = at
+    return moment
 
 
 def track(frames: list[Frame], column: str, particle: int = 0) -> NDArray[np.float64]:

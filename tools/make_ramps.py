@@ -1,7 +1,8 @@
 """Writes the colour ramps that ship: 256 colours each, six hexadecimal digits a colour.
 
 viridis, plasma, magma and cividis are read from Matplotlib (their data is in the public domain, CC0). The others are ours: lightness rises evenly in
-OKLab (Ottosson 2020, from memory) between hand-picked colours, so that they read as evenly as the first four.
+OKLab (Ottosson 2020, from memory) between hand-picked colours, so that they read as evenly as the first four; they begin light enough to be seen on
+a dark stage.
 """
 
 from __future__ import annotations
@@ -15,10 +16,10 @@ import numpy as np
 OUT = Path(__file__).parent.parent / "src/hailridge/core/looks/data/ramps.json"
 BORROWED = ["viridis", "plasma", "magma", "cividis"]
 OURS = {
-    "rime": ["#12223a", "#24507a", "#4f93b4", "#a2d3dd", "#f4fbfa"],
-    "lantern": ["#241510", "#6b2f17", "#b9601f", "#e2ae4e", "#fdf3cf"],
-    "lichen": ["#141d1a", "#274b3f", "#5f8751", "#b2b862", "#f3efc6"],
-    "dusk": ["#1a1630", "#4b2d63", "#93466f", "#d8806a", "#fbdcae"],
+    "rime": ["#35618f", "#4f8db4", "#7fb6cd", "#b8dde4", "#f4fbfa"],
+    "lantern": ["#8a3f1d", "#b9601f", "#d78a35", "#ecbd66", "#fdf3cf"],
+    "lichen": ["#3a6153", "#5f8751", "#8ba556", "#c0c46c", "#f3efc6"],
+    "dusk": ["#6a4285", "#95497a", "#c4686f", "#e59a72", "#fbdcae"],
 }
 LMS = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]])
 LAB = np.array([[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]])

@@ -185,7 +185,9 @@ class Reading(unittest.TestCase):
         self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 3)
 
     def test_the_one_colour_of_a_look_became_layers(self) -> None:
-        looks = [{"kind": "balls", "id": tint, "tint": tint, "color": 0.5} for tint in ("own", "group", "amount")]
+        looks = [
+            {"kind": "balls", "id": tint, "tint": tint, "color": 0.5} for tint in ("own", "group", "amount")
+        ]
         lifted = migrate({"format": 2, "looks": looks})["looks"]
         kinds = [[layer["kind"] for layer in look["layers"]] for look in lifted]
         self.assertEqual(kinds, [[], ["by_group"], ["plain"]])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from hailridge.core.actions.change import Add, Multiply
@@ -12,17 +12,17 @@ from hailridge.core.amounts.curve import OverCurve
 from hailridge.core.amounts.spread import Spread
 from hailridge.core.births.emissions import Fill
 from hailridge.core.births.placements import Along, Listed
-from hailridge.core.looks.particles import Dots
+from hailridge.core.look_advisories import look_advisories
 from hailridge.core.order import order_advisories
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of, references
 
 
-def advise(effect: Effect) -> list[Advisory]:
-    """All advisories that the document alone gives."""
+def advise(effect: Effect, pictures: Collection[str] | None = None) -> list[Advisory]:
+    """All advisories that the document alone gives; `pictures` are the ids of picture sets that there are, where that is known."""
     return [
         *_left_out(effect), *_nothing_to_see(effect), *_unused(effect), *order_advisories(effect), *_amounts(effect), *_growth(effect),
-        *_times(effect), *_places(effect), *_read_once(effect),
+        *_times(effect), *_places(effect), *_read_once(effect), *look_advisories(effect, pictures),
     ]  # fmt: skip
 
 
@@ -39,15 +39,21 @@ def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
     for index, source in enumerate(effect.sources):
         if source.enabled and source.lifetime.extent()[1] <= 0:
             yield Advisory("warning", ["sources", index, "lifetime"], f"'{source.label}' gives birth to particles that live for no time at all.")
-        if source.enabled and source.radius.extent()[1] <= 0 and not any(isinstance(look, Dots) for look in effect.looks):
+        if source.enabled and source.radius.extent()[1] <= 0 and not _drawn_anyway(effect):
             fix = {"path": ["sources", index, "radius"], "value": {"kind": "fixed", "value": 0.05}, "label": "Make it 0.05 m"}
-            text = f"Nothing can be seen of '{source.label}': its particles have a radius of 0, and no look draws them as dots."
+            text = f"Nothing can be seen of '{source.label}': its particles have a radius of 0, and no look keeps tiny ones in sight."
             yield Advisory("warning", ["sources", index, "radius"], text, fix)
         if source.enabled and source.opacity.extent()[1] <= 0:
             text = f"Nothing can be seen of '{source.label}': its particles are born with an opacity of 0."
             yield Advisory("warning", ["sources", index, "opacity"], text)
         if source.emission.begins() > effect.clock.duration:
             yield Advisory("advice", ["sources", index, "emission"], f"'{source.label}' begins only after the clock has ended.")
+
+
+def _drawn_anyway(effect: Effect) -> bool:
+    """Whether particles without any radius are still seen: as dots, kept in sight, or where no look draws them at all."""
+    looks: list[Any] = [look for index, look in enumerate(effect.looks) if effect.works("looks", index)]
+    return not looks or any(look.kind == "dots" or getattr(look, "tiny", False) for look in looks)
 
 
 def _unused(effect: Effect) -> Iterator[Advisory]:

@@ -48,6 +48,11 @@ def _arguments() -> dict[str, tuple[object, ...]]:
             np.zeros(1), np.int64(1), np.float32(0), np.full(1, 2), np.float64(0), whole.copy(), whole.copy(), np.zeros((0, 3), np.float32),
             np.zeros((0, 2), np.int32), np.zeros(0, np.float32), np.zeros(0),
         ),
+        "_dress": (
+            np.array([0, 2]), np.zeros((2, 3), np.float32), np.zeros((2, 2), np.int32), np.zeros(2, np.float32), np.zeros(2),
+            np.zeros((1, 4), np.uint8), one, np.int64(0), one, one, np.float64(0), np.float64(0), one, np.zeros((0, 3), np.float32),
+            np.zeros((4, 4), np.float32), np.zeros((4, 4), np.uint8),
+        ),
         "_layered": (points, 0, 1, 0.5, np.zeros(3, np.float32), np.zeros(1, np.uint32), one.copy()),
         "_cells": (points, np.uint32(0), one.copy()),
         "_curl": (points, np.float32(1), np.int64(1), np.float32(0.5), np.float32(0), np.uint32(0), np.empty((1, 3), np.float32)),

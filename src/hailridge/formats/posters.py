@@ -6,21 +6,18 @@ import io
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
+from PIL import Image
 
 from hailridge.core.assets import Assets
-from hailridge.core.drawn import Layer
 from hailridge.core.engine.simulation import Simulation
 from hailridge.core.moment import Moment
 from hailridge.core.observe import layers, recorded_moment
-from hailridge.core.orientation import turned
 from hailridge.core.scene import Scene
+from hailridge.formats.sketching import Easel, draw_layer
 from hailridge.model.effect import Effect
 
 WIDTH, HEIGHT, FINER = 480, 300, 2
-BACKGROUND = (16, 20, 23)
 SHAPE = np.array([62, 75, 83], np.float64)
-MOST_PARTICLES = 6000
 POSTER_AT = 0.6
 """Which part of the run a poster shows."""
 
@@ -29,29 +26,36 @@ def poster_of(effect: Effect, assets: Assets) -> bytes:
     """The poster of a document that is run here and now, up to the moment that posters show."""
     simulation = Simulation(effect, assets)
     at = round(effect.clock.last_frame * POSTER_AT)
-    frame = list(simulation.frames(at))[-1]
-    return poster(recorded_moment(Scene(effect, assets), frame.columns, frame.count, at))
+    frames = list(simulation.frames(at))
+    scene = Scene(effect, assets)
+
+    def moment_at(number: int) -> Moment:
+        return recorded_moment(scene, frames[number].columns, frames[number].count, number)
+
+    shown = moment_at(at)
+    shown.past = moment_at
+    return poster(shown)
 
 
 def poster(moment: Moment) -> bytes:
     """A PNG of the moment from the stage's first point of view, 480 × 300."""
     shown = [body.end.world for body in moment.scene.bodies.list if body.shape.visible]
-    visible = [geometry for geometry in shown if len(geometry.faces)]
+    visible = [geometry for geometry in shown if len(geometry.faces)] if moment.scene.effect.picture.shapes else []
     drawn = layers(moment)
     # Particles say what there is to see; a ground plane may reach far beyond.
     places = [layer.position for layer in drawn if len(layer.position)] or [g.vertices for g in visible]
+    settings = moment.scene.effect.picture
     camera = _Camera(np.concatenate(places) if places else np.zeros((1, 3)))
-    canvas = np.full((HEIGHT * FINER, WIDTH * FINER, 3), BACKGROUND, np.uint8)
+    if settings.camera == "own":
+        camera.stand(**{name: value for name, value in moment.scene.view(moment.time).items() if name != "focus"})
+    canvas = np.full((HEIGHT * FINER, WIDTH * FINER, 3), np.round(np.asarray(settings.background) * 255), np.uint8)
     depths = np.full(canvas.shape[:2], np.inf)
     if visible:
         _draw_faces(canvas, depths, camera, np.concatenate([g.corners for g in visible]), np.concatenate([g.normals for g in visible]))
     image = Image.fromarray(canvas)
-    draw = ImageDraw.Draw(image)
+    easel = Easel(image, depths, camera.project, np.stack([camera.right, camera.up, -camera.ahead]), camera.focal, FINER)
     for layer in drawn:
-        if layer.shader == "sheet":
-            _draw_sheets(draw, depths, camera, layer)
-        else:
-            _draw_particles(draw, depths, camera, layer)
+        draw_layer(easel, moment.scene, layer)
     out = io.BytesIO()
     image.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS).save(out, "PNG", optimize=True)
     return out.getvalue()
@@ -70,6 +74,17 @@ class _Camera:
         self.up = np.cross(self.right, self.ahead)
         self.distance = max(0.5, float(np.linalg.norm(high - low))) * 1.15
         self.focal = HEIGHT * FINER * 1.25
+
+    def stand(self, position: list[float], target: list[float], field_of_view: float) -> None:
+        """Look from a place (m) at another, so wide (degrees, from top to bottom)."""
+        self.centre = np.asarray(target, np.float64)
+        away = np.asarray(position, np.float64) - self.centre
+        self.distance = max(1e-3, float(np.linalg.norm(away)))
+        self.ahead = -away / self.distance
+        self.right = np.cross(self.ahead, [0.0, 1.0, 0.0])
+        self.right /= max(1e-9, float(np.linalg.norm(self.right)))
+        self.up = np.cross(self.right, self.ahead)
+        self.focal = HEIGHT * FINER / (2 * float(np.tan(np.radians(field_of_view) / 2)))
 
     def project(self, points: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Pixels (n, 2) and depths (n,) in metres."""
@@ -119,41 +134,3 @@ def _split(corners: NDArray[np.float64], normals: NDArray[np.float32], longest: 
         corners = np.concatenate([corners[~large], *quarters])
         normals = np.concatenate([normals[~large], *[normals[large]] * 4])
     return corners, normals
-
-
-def _draw_particles(
-    draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, layer: Layer
-) -> None:  # fmt: skip
-    stride = max(1, len(layer.position) // MOST_PARTICLES)
-    pixels, depth = camera.project(layer.position[::stride].astype(np.float64))
-    radius = layer.radius[::stride]
-    sizes = radius * FINER if layer.shader == "dot" else np.maximum(radius / depth * camera.focal, 0.8)
-    tint = layer.color[::stride]
-    for index in np.argsort(-depth):
-        (x, y), r = pixels[index], float(sizes[index])
-        if tint[index, 3] < 8 or not (0 <= x < WIDTH * FINER and 0 <= y < HEIGHT * FINER):
-            continue
-        if depth[index] > depths[int(y), int(x)] + 0.05:
-            continue
-        red, green, blue = (int(value) for value in tint[index, :3])
-        draw.ellipse((x - r, y - r, x + r, y + r), fill=(red * 3 // 4, green * 3 // 4, blue * 3 // 4))
-        draw.ellipse((x - r * 0.75, y - r * 0.85, x + r * 0.55, y + r * 0.45), fill=(red, green, blue))
-
-
-def _draw_sheets(draw: ImageDraw.ImageDraw, depths: NDArray[np.float64], camera: _Camera, layer: Layer) -> None:
-    """Flat rectangles, turned as the particles are, lighter the more they face the lamp."""
-    stride = max(1, len(layer.position) // MOST_PARTICLES)
-    place, size = layer.position[::stride].astype(np.float64), layer.radius[::stride, None].astype(np.float64)
-    turn, tint = layer.extra["orientation"][::stride], layer.color[::stride]
-    across, along, normal = (turned(turn, np.tile(axis, (len(place), 1))) for axis in np.eye(3)[[0, 2, 1]])
-    sides = [(1, 1), (1, -1), (-1, -1), (-1, 1)]
-    corners = np.stack([place + size * (across * layer.settings["ratio"] * a + along * b) for a, b in sides], axis=1)
-    pixels, _depth = camera.project(corners.reshape(-1, 3))
-    middle, depth = camera.project(place)
-    light = 0.4 + 0.62 * np.abs(normal @ np.array([0.35, 0.75, 0.55]))
-    for index in np.argsort(-depth):
-        x, y = middle[index]
-        if tint[index, 3] < 8 or not (0 <= x < WIDTH * FINER and 0 <= y < HEIGHT * FINER) or depth[index] > depths[int(y), int(x)] + 0.05:
-            continue
-        fill = tuple(int(min(255.0, value * light[index])) for value in tint[index, :3])
-        draw.polygon([(float(px), float(py)) for px, py in pixels.reshape(-1, 4, 2)[index]], fill=fill)

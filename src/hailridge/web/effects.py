@@ -10,6 +10,7 @@ from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, Field
 
 from hailridge.core.advisories import advise
+from hailridge.core.shipped import shipped_pictures
 from hailridge.demo import starter
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.tables import EffectRow, VersionRow
@@ -159,6 +160,7 @@ def _version(row: VersionRow) -> Version:
 
 
 @router.post("/check")
-def check_document(document: dict[str, Any]) -> list[AdvisoryOut]:
+def check_document(document: dict[str, Any], context: Shared) -> list[AdvisoryOut]:
     """Advisories for a document, or 422 with what is wrong with it."""
-    return [AdvisoryOut(**advisory.as_dict()) for advisory in advise(read_effect(document))]
+    pictures = {*shipped_pictures(), *context.library.pictures()}
+    return [AdvisoryOut(**advisory.as_dict()) for advisory in advise(read_effect(document), pictures)]

@@ -11,6 +11,9 @@ from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
 BEND = 0.985
 """Cosine of the turn within a frame (10°) above which a way counts as straight and gets no places in between."""
 
+NEAR = 8
+"""How many places further on a particle is looked for before its id is searched by halving."""
+
 BETWEEN = 4
 """Pieces that a bent way between two frames is cut into."""
 
@@ -55,7 +58,12 @@ def _lay(
         limit = np.int64(most[t])
         enough = limit + 1 if spacing <= 0 else room
         for k in range(newest, len(times)):
-            row = np.int64(_row_of(ids, offsets[k], offsets[k + 1], particle))
+            # Whoever was born earlier may have been further up, but never further down: it is mostly just there, or a little beyond.
+            guess = offsets[k] + (newer - offsets[k - 1] if newer >= 0 else 0)
+            near = min(guess + NEAR, offsets[k + 1])
+            while guess < near and ids[guess] < particle:
+                guess += 1
+            row = guess if guess < near and ids[guess] == particle else np.int64(_row_of(ids, offsets[k], offsets[k + 1], particle))
             if row < 0 or k - newest > enough:
                 break
             if newer >= 0:
@@ -101,7 +109,7 @@ def _lay(
             while offsets[seen + 1] <= newer:
                 seen += np.int64(1)
             span = times[seen - 1] - times[seen] if seen > 0 else (times[0] - times[1] if len(times) > 1 else 0.0)
-            if 0 < ages[newer] < span and when[number - 1] > oldest:
+            if 0 < ages[newer] <= span * 1.001 and when[number - 1] > oldest:
                 for axis in range(3):
                     xs[number, axis] = places[newer, axis] - velocities[newer, axis] * ages[newer]
                 when[number] = when[number - 1] - ages[newer]
@@ -152,4 +160,53 @@ def _lay(
             counts[t] = out
 
 
+def _dress(
+    starts: Any, points: Any, sources: Any, mix: Any, times: Any, paints: Any, halves: Any, heads_only: Any, fading: Any, taper: Any, fade_time: Any,
+    now: Any, left: Any, tones: Any, out: Any, color: Any,
+) -> None:  # fmt: skip
+    """Ribbons of the points laid: each line with its first and last point doubled at width 0.
+
+    starts (t + 1,): where lines begin among points (p, 3), sources (p, 2), mix (p,), times (p,) of `_lay`; paints (n, 4) bytes and halves (n,) m by
+    source row; heads_only: 1 where all of a line looks as its head does; fading, taper (m,): shares from head to tail; fade_time: seconds after
+    which a point is gone, 0 for never; now: the present time; left (t,): what is left of each line's opacity; tones (p, 3): colours 0–255 that
+    stand in for the paint, or none (0, 3). out (p + 2t, 4) takes place and half width, color (p + 2t, 4) bytes.
+    """
+    steps = np.float32(len(fading) - 1)
+    toned = tones.shape[0] > 0
+    for t in parallel_range(len(starts) - 1):
+        first, end = np.int64(starts[t]), np.int64(starts[t + 1])
+        base = first + 2 * np.int64(t)
+        last = np.float32(end - first - 1 if end - first > 1 else 1)
+        head = sources[first, 0]
+        for i in range(first, end):
+            at = base + 1 + (i - first)
+            place = np.float32(i - first) / last * steps
+            step = np.int64(place)
+            inside = place - np.float32(step)
+            after = min(step + 1, len(fading) - 1)
+            solid = (fading[step] + (fading[after] - fading[step]) * inside) * left[t]
+            if fade_time > 0:
+                fresh = 1.0 - (now - times[i]) / fade_time
+                solid *= np.float32(0.0 if fresh < 0.0 else fresh)
+            a = head if heads_only else sources[i, 0]
+            b = head if heads_only else sources[i, 1]
+            u = mix[i]
+            for axis in range(3):
+                out[at, axis] = points[i, axis]
+                paint = np.float32(paints[a, axis])
+                tone = tones[i, axis] if toned else paint + (np.float32(paints[b, axis]) - paint) * u
+                color[at, axis] = np.uint8(min(max(tone + np.float32(0.5), np.float32(0)), np.float32(255)))
+            out[at, 3] = (halves[a] + (halves[b] - halves[a]) * u) * (taper[step] + (taper[after] - taper[step]) * inside)
+            paint = np.float32(paints[a, 3])
+            seen = (paint + (np.float32(paints[b, 3]) - paint) * u) * solid
+            color[at, 3] = np.uint8(min(max(seen + np.float32(0.5), np.float32(0)), np.float32(255)))
+        tail = base + 1 + (end - first)
+        for k in range(4):
+            out[base, k] = out[base + 1, k] if k < 3 else np.float32(0)
+            out[tail, k] = out[tail - 1, k] if k < 3 else np.float32(0)
+            color[base, k] = color[base + 1, k] if k < 3 else np.uint8(0)
+            color[tail, k] = color[tail - 1, k] if k < 3 else np.uint8(0)
+
+
 lay = Kernel(_lay, serial_below=64)
+dress = Kernel(_dress, serial_below=64)

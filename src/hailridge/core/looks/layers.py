@@ -20,7 +20,7 @@ from hailridge.model.kind import Vector
 from hailridge.model.parts import Amount, ColorLayer, Quantity
 from hailridge.model.ramps import Ramp
 
-WARM = {"named": "lantern"}
+WARM = {"named": "lantern", "reversed": False, "keys": []}
 AFTER = {"again": "then again from the first", "stay": "the last for all further ones"}
 
 
@@ -64,7 +64,7 @@ class OnRamp(Layered):
     quantity: Quantity = fields.slot("quantity", {"kind": "life_fraction"}, label="Follows")
     start: float = fields.number(0.0, label="From")
     end: float = fields.number(1.0, label="To")
-    ramp: Ramp = fields.ramp({"named": "viridis"}, label="Ramp")
+    ramp: Ramp = fields.ramp({"named": "rime", "reversed": False, "keys": []}, label="Ramp")
     _ready: ReadyRamp | None = PrivateAttr(default=None)
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:

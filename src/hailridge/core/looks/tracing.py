@@ -78,7 +78,7 @@ def earlier(look: Any, moment: Moment, enough: Any) -> list[Piece]:
     pieces = [trace.get(moment.frame) or piece_of(look, moment)]
     if trace.get(moment.frame) is None:
         trace.keep(pieces[0])
-    looked_elsewhere = False
+    looked_elsewhere, rows = False, len(pieces[0].ids)
     while pieces[-1].frame > 0 and moment.past is not None and not enough(pieces):
         number = (pieces[-1].frame - 1) // step * step
         piece = trace.get(number)
@@ -90,7 +90,8 @@ def earlier(look: Any, moment: Moment, enough: Any) -> list[Piece]:
             piece = piece_of(look, before)
             trace.keep(piece)
         pieces.append(piece)
-        if sum(len(piece.ids) for piece in pieces) > MOST_ROWS:
+        rows += len(piece.ids)
+        if rows > MOST_ROWS:
             break
     if looked_elsewhere:
         # Looking at an earlier frame moved keyframes and shapes there.

@@ -19,12 +19,15 @@ from hailridge.core.looks.layers import Layered, laid_over
 from hailridge.core.looks.ramps import ReadyRamp
 from hailridge.core.looks.tracing import Piece, earlier
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows, number_of
+from hailridge.core.particles import Rows, lengths, number_of
 from hailridge.model import fields
 from hailridge.model.curves import Curve
 from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Amount, TrailLength
 from hailridge.model.ramps import Ramp
+
+TABLE = 256
+"""Entries of the tables that taper and fade are read from."""
 
 POINT_BYTES = 20
 """What one point takes: place, width, colour."""
@@ -37,7 +40,7 @@ class AlongTrail(Layered):
     help: ClassVar[str] = "Only for trails: the ramp's first colour at the particle, its last at the far end."
 
     kind: Literal["along_trail"] = "along_trail"
-    ramp: Ramp = fields.ramp({"named": "lantern", "reversed": True}, label="Ramp")
+    ramp: Ramp = fields.ramp({"named": "lantern", "reversed": True, "keys": []}, label="Ramp")
     _ready: ReadyRamp | None = PrivateAttr(default=None)
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
@@ -147,7 +150,6 @@ class _Enough:
     def __init__(self, look: Trails, now: float, oldest: float, fps: float) -> None:
         self.look, self.now, self.oldest = look, now, oldest
         self.dead_until = now - look.outlive
-        self.far: dict[int, float] = {}
         self.frames_for_dead = int(look.outlive * fps) + 1 if look.outlive > 0 else 0
         self.ways: NDArray[np.float32] | None = None
         self.ids: NDArray[np.int32] = np.zeros(0, np.int32)
@@ -163,19 +165,28 @@ class _Enough:
         if self.ways is None or len(pieces) == 1:
             self.ids, self.ways = last.ids, np.zeros(len(last.ids), np.float32)
             return False
-        newer = pieces[-2]
-        both, at_new, at_old = np.intersect1d(newer.ids, last.ids, assume_unique=True, return_indices=True)
-        moved = np.sqrt(((newer.places[at_new] - last.places[at_old]) ** 2).sum(axis=1))
-        here, followed, _ = np.intersect1d(both, self.ids, assume_unique=True, return_indices=True)
-        ways = np.zeros(len(last.ids), np.float32)
-        known = np.searchsorted(self.ids, here)
-        at_last = np.searchsorted(last.ids, here)
-        ways[at_last] = self.ways[known] + moved[followed]
-        self.ids, self.ways = last.ids, ways
-        if last.time >= self.dead_until and look.outlive > 0:
+        newer, ids = pieces[-2], self.ids
+        if len(last.ids) == 0:
+            return look.outlive <= 0
+        now, then = _rows_at(newer.ids, ids), _rows_at(last.ids, ids)
+        kept = last.ids[then] == ids
+        self.ways = (self.ways + lengths(newer.places[now] - last.places[then]))[kept]
+        self.ids = ids[kept]
+        if look.outlive > 0 and last.time >= self.dead_until:
+            # Whoever has died since is followed too.
+            fresh = last.ids[~np.isin(last.ids, newer.ids, assume_unique=True)]
+            order = np.argsort(np.concatenate([self.ids, fresh]), kind="stable")
+            self.ways = np.concatenate([self.ways, np.zeros(len(fresh), np.float32)])[order]
+            self.ids = np.concatenate([self.ids, fresh])[order]
             return False
-        followed_on = at_last
-        return len(followed_on) == 0 or bool((ways[followed_on] >= look.spacing * look.wanted_points).all())
+        return bool((self.ways >= look.spacing * look.wanted_points).all())
+
+
+def _rows_at(present: NDArray[np.int32], ids: NDArray[np.int32]) -> NDArray[np.intp]:
+    """Where ascending ids stand in a frame's ascending ids; anywhere where they do not."""
+    if len(present) == len(ids) and bool((present == ids).all()):
+        return np.arange(len(ids))
+    return np.searchsorted(present, ids).clip(0, max(0, len(present) - 1))
 
 
 def _last_seen(pieces: list[Piece], since: float | None) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
@@ -222,50 +233,46 @@ class _Laid:
             )  # fmt: skip
 
     def ribbons(self, moment: Moment, now: float, cut: int) -> Ribbons:
-        look, counts, total = self.look, self.counts, len(self.points)
-        trail = np.repeat(np.arange(len(counts)), counts)
-        along = (np.arange(total) - self.starts[trail]) / np.maximum(counts[trail] - 1, 1)
-        shares = along.astype(np.float32)
-        # Width and colour between two frames are a mixture of both; with *as they are now* those of the head.
-        older, newer, mix = self.sources[:, 0], self.sources[:, 1], self.mix
-        if look.colored == "now":
-            older = newer = older[self.starts[:-1]][trail]
+        look, total, number = self.look, len(self.points), len(self.counts)
         paints = np.concatenate([piece.paint for piece in self.pieces])
         halves = np.concatenate([piece.halves for piece in self.pieces])
         groups = np.concatenate([piece.groups for piece in self.pieces])
-        first, second = paints.take(older, axis=0), paints.take(newer, axis=0)
-        channels = [first[:, k] + (second[:, k].astype(np.float32) - first[:, k]) * mix for k in range(4)]
-        half = halves.take(older) * (1 - mix) + halves.take(newer) * mix
-        if self.pieces[0].over:
-            channels[:3] = list(self._laid_along(np.stack(channels[:3]) / np.float32(255), older, shares) * np.float32(255))
-        solid = channels[3] * np.clip(ReadyCurve(look.fading).over(shares), 0, 1)
-        if look.fade_time > 0:
-            solid = solid * np.clip(1 - (now - self.times) / look.fade_time, 0, 1)
+        left = np.ones(number, np.float32)
         if look.outlive > 0:
-            left = np.array([piece.time for piece in self.pieces])[self.firsts]
-            solid = solid * np.where(self.firsts > 0, np.clip(1 - (now - left) / look.outlive, 0, 1), 1)[trail]
-        half = half * np.maximum(ReadyCurve(look.taper).over(shares), 0)
+            last = np.array([piece.time for piece in self.pieces])[self.firsts]
+            left = np.where(self.firsts > 0, np.clip(1 - (now - last) / look.outlive, 0, 1), 1).astype(np.float32)
+        needs_shares = look.sway > 0 or bool(self.pieces[0].over)
+        shares = self._shares() if needs_shares else np.zeros(0, np.float32)
+        tones = self._toned(paints, shares) if self.pieces[0].over else np.zeros((0, 3), np.float32)
         points = self.points + self._swayed(shares, now) if look.sway > 0 else self.points
-        # The first and the last point of each line stand twice, without width, so that lines do not run into one another.
-        out, color = np.zeros((total + 2 * len(counts), 4), np.float32), np.zeros((total + 2 * len(counts), 4), np.uint8)
-        at = np.arange(total) + 1 + 2 * trail
-        for axis in range(3):
-            out[at, axis] = points[:, axis]
-        out[at, 3] = half
-        for k, channel in enumerate([*channels[:3], solid]):
-            color[at, k] = np.clip(channel + np.float32(0.5), 0, 255)
-        starts = (self.starts + 2 * np.arange(len(counts) + 1)).astype(np.int32)
-        for pad, real in ((starts[:-1], starts[:-1] + 1), (starts[1:] - 1, starts[1:] - 2)):
-            out[pad, :3], color[pad, :3] = out[real, :3], color[real, :3]
+        out, color = np.empty((total + 2 * number, 4), np.float32), np.empty((total + 2 * number, 4), np.uint8)
+        if number:
+            kernel.dress(
+                number, self.starts, points, self.sources, self.mix, self.times, paints, halves, np.int64(look.colored == "now"), _along(look.fading),
+                _along(look.taper), np.float64(look.fade_time), np.float64(now), left, tones, out, color,
+            )  # fmt: skip
+        starts = (self.starts + 2 * np.arange(number + 1)).astype(np.int32)
         heads = starts[:-1] + 1
-        head_rows = self.sources[self.starts[:-1], 0]
         settings = {
-            "mixing": look.mixing, "tiny": True, "lines": len(counts), "cut": cut, "wanted": look.wanted_points, "bytes": total * POINT_BYTES,
+            "mixing": look.mixing, "tiny": True, "lines": number, "cut": cut, "wanted": look.wanted_points, "bytes": total * POINT_BYTES,
         }  # fmt: skip
         return Ribbons(
-            look.id, look.shader, out[heads, :3].copy(), out[heads, 3].copy(), color, self.ids, groups[head_rows], settings,
+            look.id, look.shader, out[heads, :3].copy(), out[heads, 3].copy(), color, self.ids, groups[self.sources[self.starts[:-1], 0]], settings,
             {"points": out, "starts": starts},
         )  # fmt: skip
+
+    def _shares(self) -> NDArray[np.float32]:
+        """How far along its trail each point lies: 0 at the head, 1 at the tail."""
+        trail = np.repeat(np.arange(len(self.counts)), self.counts)
+        return np.asarray((np.arange(len(self.points)) - self.starts[trail]) / np.maximum(self.counts[trail] - 1, 1), np.float32)
+
+    def _toned(self, paints: NDArray[np.uint8], shares: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Colours of points with the layers that follow the trail, 0–255: (p, 3)."""
+        rows = self.sources[:, 0]
+        if self.look.colored == "now":
+            rows = np.repeat(rows[self.starts[:-1]], self.counts)
+        below = np.ascontiguousarray(paints[:, :3].T).astype(np.float32).take(rows, axis=1) / np.float32(255)
+        return np.ascontiguousarray(self._laid_along(below, rows, shares).T * np.float32(255), np.float32)
 
     def _laid_along(self, color: Any, rows: NDArray[np.int32], shares: NDArray[np.float32]) -> Any:
         """Layers from the first that follows the trail on, laid over what is below: (3, p)."""
@@ -285,3 +292,8 @@ class _Laid:
             noise.noise(total, moved, np.uint32((look.item ^ (axis * 7919)) & 0xFFFFFF), drawn)
             out[:, axis] = drawn[:, 0] * shares * np.float32(look.sway)
         return out
+
+
+def _along(curve: Curve) -> NDArray[np.float32]:
+    """A curve from head to tail as a table, never below 0."""
+    return np.asarray(np.maximum(ReadyCurve(curve).over(np.linspace(0, 1, TABLE)), 0), np.float32)

@@ -1,0 +1,245 @@
+"""Trails: how long they are, that the frame rate does not decide it, what they remember, and their budget."""
+
+from __future__ import annotations
+
+import unittest
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from hailridge.core.looks.trails import Trails
+from hailridge.core.observe import layers
+from hailridge.model.validation import read_effect
+from tests.support import Document, compare, document, moment_of, rule
+
+POINTS: Document = {"kind": "by_points", "points": 30}
+
+
+def trailing(
+    *rules: Document,
+    look: Document | None = None,
+    fps: float = 24.0,
+    seconds: float = 4.0,
+    steps: int = 1,
+    **rest: Any,
+) -> Document:
+    raw = document(
+        *rules, clock={"frames_per_second": fps, "duration": seconds, "steps_per_frame": steps}, **rest
+    )
+    raw["looks"] = [{"kind": "trails", "id": "t", "length": POINTS, **(look or {})}]
+    return raw
+
+
+def lines(raw: Document, last: int | None = None) -> list[np.ndarray]:
+    """Each trail's points (n, 4): place and half width, head first, without the doubled ends."""
+    drawn = layers(moment_of(raw, last))[0]
+    starts, points = drawn.extra["starts"], drawn.extra["points"]
+    return [points[first + 1 : end - 1] for first, end in pairwise(starts)]
+
+
+def length_of(line: np.ndarray) -> float:
+    return float(np.linalg.norm(np.diff(line[:, :3].astype(np.float64), axis=0), axis=1).sum())
+
+
+class Lengths(unittest.TestCase):
+    def test_three_hundred_points_at_thirty_frames_are_ten_seconds(self) -> None:
+        # Practice (needs 10): one point a frame, 300 points at 30 fps last 10 s, 50 000 about 28 minutes.
+        raw = trailing(
+            look={"length": {"kind": "by_points", "points": 300}}, fps=30.0, seconds=11.0, speed=2.0
+        )
+        (line,) = lines(raw)
+        self.assertEqual(len(line), 300)
+        self.assertAlmostEqual(length_of(line), 2.0 * (299 / 30), places=2)
+        self.assertAlmostEqual(50_000 / 30 / 60, 27.8, places=1)
+
+    def test_with_a_spacing_the_frame_rate_does_not_decide_the_length(self) -> None:
+        bent = [
+            rule({"kind": "gravity", "acceleration": 9.81}),
+            rule({"kind": "wind", "velocity": [2.0, 0.0, 1.0]}, id="wind"),
+        ]
+        found = [
+            length_of(lines(trailing(*bent, look={"spacing": 0.25}, fps=fps, speed=6.0, steps=steps))[0])
+            for fps, steps in ((24.0, 1), (30.0, 1), (60.0, 1), (24.0, 4))
+        ]
+        self.assertLess((max(found) - min(found)) / min(found), 0.02)
+        self.assertAlmostEqual(found[0], 29 * 0.25, delta=0.1)
+
+    def test_a_time_is_the_same_way_at_any_frame_rate(self) -> None:
+        for fps in (24.0, 25.0, 60.0):
+            (line,) = lines(
+                trailing(look={"length": {"kind": "by_time", "seconds": 1.3}}, fps=fps, speed=3.0)
+            )
+            self.assertAlmostEqual(length_of(line), 3.9, places=3)
+
+    def test_it_begins_at_the_particle_and_ends_where_it_was_born(self) -> None:
+        raw = trailing(
+            look={"length": {"kind": "by_points", "points": 500}},
+            speed=1.0,
+            position=[0.0, 2.0, 0.0],
+            seconds=1.0,
+        )
+        (line,) = lines(raw)
+        np.testing.assert_allclose(line[0, :3], [0, 3, 0], atol=1e-4)
+        np.testing.assert_allclose(line[-1, :3], [0, 2, 0], atol=1e-4)
+
+    def test_a_newborn_within_a_frame_has_its_birthplace_as_its_end(self) -> None:
+        raw = trailing(speed=3.0, seconds=0.5, source={"emission": {"kind": "rate", "rate": 60.0}})
+        ends = np.array([line[-1, :3] for line in lines(raw)])
+        np.testing.assert_allclose(ends, 0.0, atol=1e-4)
+
+    def test_steps_within_frames_make_curves_of_polygons(self) -> None:
+        raw = trailing(
+            rule({"kind": "gravity", "acceleration": 9.81}),
+            fps=6.0,
+            seconds=2.0,
+            speed={"kind": "fixed", "value": 6.0},
+            axis=[1.0, 1.0, 0.0],
+            steps=8,
+            look={"length": {"kind": "by_time", "seconds": 1.5}},
+        )
+        (through,) = lines(raw)
+        raw["looks"][0]["smooth"] = False
+        (straight,) = lines(raw)
+        raw["looks"][0]["smooth"] = True
+        raw["clock"]["steps_per_frame"] = 1
+        (rounded,) = lines(raw)
+        self.assertGreater(len(through), 60)
+        # Throws are parabolas: v(t) = (a, b − gt), whose length is an integral (handbook mechanics).
+        times = np.linspace(0.5, 2.0, 4001)
+        speed = np.hypot(6.0 / np.sqrt(2), 6.0 / np.sqrt(2) - 9.81 * times)
+        exact = float(np.trapezoid(speed, times))
+        self.assertAlmostEqual(length_of(through), exact, delta=0.01)
+        self.assertLess(length_of(straight), exact)
+        self.assertGreater(length_of(rounded), length_of(straight))
+
+
+class Dressing(unittest.TestCase):
+    def test_taper_and_fade_go_from_head_to_tail(self) -> None:
+        raw = trailing(speed=2.0, look={"size": 1.0, "length": {"kind": "by_points", "points": 11}})
+        drawn = layers(moment_of(raw))[0]
+        points, color = drawn.extra["points"], drawn.color
+        np.testing.assert_allclose(points[1:-1, 3], 0.05 * np.linspace(1, 0, 11), atol=1e-5)
+        np.testing.assert_allclose(color[1:-1, 3], 255 * np.linspace(1, 0, 11), atol=1.0)
+        # Doubled ends have no width, so that lines do not run into one another.
+        self.assertEqual(points[[0, -1], 3].tolist(), [0, 0])
+
+    def test_colours_are_those_of_the_place_unless_present_ones_are_wanted(self) -> None:
+        layer = {
+            "kind": "plain",
+            "color": {
+                "kind": "curve",
+                "over": "age",
+                "curve": {
+                    "keys": [{"at": 0.0, "value": [0.0, 0.0, 1.0]}, {"at": 2.0, "value": [1.0, 0.0, 0.0]}]
+                },
+            },
+        }
+        raw = trailing(
+            speed=1.0, seconds=2.0, look={"layers": [layer], "length": {"kind": "by_time", "seconds": 2.0}}
+        )
+        then = layers(moment_of(raw))[0].color[1:-1, :3]
+        self.assertEqual(then[0].tolist(), [255, 0, 0])
+        self.assertLess(int(then[-1, 0]), 8)
+        raw["looks"][0]["colored"] = "now"
+        now = layers(moment_of(raw))[0].color[1:-1, :3]
+        self.assertTrue((now == [255, 0, 0]).all())
+
+    def test_a_ramp_along_the_trail_lies_over_what_is_below(self) -> None:
+        ramp = {"keys": [{"at": 0.0, "value": [1.0, 1.0, 1.0]}, {"at": 1.0, "value": [0.0, 0.0, 0.0]}]}
+        raw = trailing(
+            speed=1.0,
+            look={
+                "layers": [
+                    {"kind": "plain", "color": [0.0, 1.0, 0.0]},
+                    {"kind": "along_trail", "ramp": ramp, "mode": "multiply"},
+                ]
+            },
+        )
+        color = layers(moment_of(raw))[0].color[1:-1, :3].astype(int)
+        self.assertEqual(color[0].tolist(), [0, 255, 0])
+        self.assertEqual(color[-1].tolist(), [0, 0, 0])
+        self.assertTrue((np.diff(color[:, 1]) <= 0).all())
+
+    def test_points_go_a_time_after_they_were_laid(self) -> None:
+        raw = trailing(speed=1.0, look={"fade_time": 0.5, "fading": {"keys": [{"at": 0.0, "value": 1.0}]}})
+        solid = layers(moment_of(raw))[0].color[1:-1, 3].astype(float)
+        ages = np.arange(len(solid)) / 24
+        np.testing.assert_allclose(solid, 255 * np.clip(1 - ages / 0.5, 0, 1), atol=1.5)
+
+    def test_trails_left_behind(self) -> None:
+        raw = trailing(
+            speed=1.0,
+            seconds=2.0,
+            source={"lifetime": 1.0},
+            look={"length": {"kind": "by_time", "seconds": 5.0}},
+        )
+        self.assertEqual(lines(raw), [])
+        raw["looks"][0]["outlive"] = 2.0
+        moment = moment_of(raw)
+        self.assertEqual(moment.count, 0)
+        drawn = layers(moment)[0]
+        self.assertEqual(len(drawn.id), 1)
+        # Gone for one of two seconds: half as solid.
+        self.assertAlmostEqual(int(drawn.color[1, 3]), 127, delta=8)
+
+    def test_sway_grows_toward_the_tail(self) -> None:
+        raw = trailing(speed=4.0)
+        (plain,) = lines(raw)
+        raw["looks"][0] |= {"sway": 0.5, "sway_size": 0.4}
+        (swaying,) = lines(raw)
+        aside = np.linalg.norm(swaying[:, :3] - plain[:, :3], axis=1)
+        self.assertEqual(float(aside[0]), 0.0)
+        self.assertGreater(aside[20:].mean(), 2 * aside[1:10].mean())
+        self.assertLess(aside.max(), 0.5 * np.sqrt(3))
+
+    def test_only_while_in_the_group(self) -> None:
+        into = rule(
+            {"kind": "move", "group": "b"},
+            trigger="once",
+            who=["a"],
+            condition=compare("age", "at_least", 1.0),
+        )
+        raw = trailing(
+            into,
+            speed=1.0,
+            seconds=2.0,
+            groups=["a", "b"],
+            look={"who": ["b"], "length": {"kind": "by_time", "seconds": 9.0}},
+        )
+        (line,) = lines(raw)
+        self.assertAlmostEqual(length_of(line), 1.0, delta=0.06)
+
+
+class Budgets(unittest.TestCase):
+    def test_the_budget_is_kept_and_told(self) -> None:
+        raw = trailing(
+            look={"length": {"kind": "by_points", "points": 40}, "budget": 1000},
+            count=50,
+            speed={"kind": "spread", "value": 2.0, "spread": 1.0},
+        )
+        head = layers(moment_of(raw))[0].head()
+        self.assertEqual((head["lines"], head["cut"], head["wanted"]), (50, 20, 40))
+        self.assertLessEqual(head["bytes"], 1000 * 20)
+
+    def test_a_budget_of_gigabytes_is_refused_in_words(self) -> None:
+        from hailridge.model.validation import DocumentError
+
+        with self.assertRaisesRegex(DocumentError, "budget.*cannot be above 4e\\+06"):
+            read_effect(trailing(look={"budget": 500_000_000}))
+
+    def test_steps_are_recorded_only_where_trails_ask_for_them(self) -> None:
+        from hailridge.store.bakes import bake_key
+
+        raw = trailing(steps=4)
+        traced = read_effect(raw)
+        raw["looks"] = []
+        plain = read_effect(raw)
+        self.assertNotEqual(bake_key(traced), bake_key(plain))
+        self.assertIsInstance(traced.looks[0], Trails)
+        raw["looks"] = [{"kind": "balls", "id": "b"}]
+        self.assertEqual(bake_key(read_effect(raw)), bake_key(plain))
+
+
+if __name__ == "__main__":
+    unittest.main()
