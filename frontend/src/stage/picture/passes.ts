@@ -12,7 +12,10 @@ const VERTEX = /* glsl */ `
 
 const TRANSFER = /* glsl */ `
   vec3 toLight(vec3 c) {
-    return mix(c / 12.92, pow((max(c, vec3(0.04045)) + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
+    // Light that was added beyond white goes on straight, and only so far: it is there to glow, not to swallow the picture.
+    vec3 white = min(c, 1.0);
+    vec3 light = mix(white / 12.92, pow((max(white, vec3(0.04045)) + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), white));
+    return light + min((c - white) * 2.27, 2.5);
   }
   vec3 toEncoded(vec3 l) {
     return mix(l * 12.92, 1.055 * pow(max(l, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), l));
