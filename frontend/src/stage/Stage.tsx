@@ -4,7 +4,7 @@ import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
 import { Image, Maximize } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } from "react";
-import { GridHelper, PerspectiveCamera, Vector3 } from "three";
+import { Color, GridHelper, PerspectiveCamera, SRGBColorSpace, Vector3 } from "three";
 import { runAlone, stopRun, usePicture } from "@/state/trials";
 import type { Node } from "@/state/document";
 import { lastFrame, useStudio } from "@/state/studio";
@@ -14,7 +14,7 @@ import { FieldTools, FieldView, useChosenField } from "./FieldView";
 import { Handles, type HandleMode } from "./Handles";
 import { Legend } from "./Legend";
 import { asSeen, layersOf, type LayerData } from "./drawing/data";
-import { ParticleLayer } from "./ParticleLayer";
+import { ParticleLayers } from "./ParticleLayers";
 import { PictureView } from "./picture/PictureView";
 import { stagePose } from "./picture/shots";
 import { Shapes } from "./Shapes";
@@ -56,13 +56,12 @@ export function Stage() {
   return (
     <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
       <Canvas frameloop={picturing ? "never" : "demand"} dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="group">
+        <Backdrop />
         <Ground />
         {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
         {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
         {chosenField && <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />}
-        {layers.map((layer, index) => (
-          <ParticleLayer key={index} data={layer} trial={shown?.trial ?? ""} rank={index} marked={marked} dim={highlighted !== null} />
-        ))}
+        <ParticleLayers layers={layers} trial={shown?.trial ?? ""} marked={marked} dim={highlighted !== null} />
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       {picturing ? <PictureView /> : <Overlay metre={metre} />}
@@ -82,6 +81,18 @@ export function Stage() {
       )}
     </div>
   );
+}
+
+/** The tone of the finished picture, so that colours are judged against it. */
+function Backdrop() {
+  const computed = usePicture((state) => state.shown?.frame.head.keyed["picture/background"]);
+  const given = useStudio((state) => state.document?.picture.background);
+  const tone = useMemo(() => {
+    const parts = (computed ?? given) as number[] | undefined;
+    // Told as it is stored: sRGB-encoded, and drawn without any conversion.
+    return new Color().setRGB(...((Array.isArray(parts) ? parts : [0.063, 0.078, 0.09]) as [number, number, number]), SRGBColorSpace);
+  }, [computed, given]);
+  return <primitive object={tone} attach="background" />;
 }
 
 function Ground() {

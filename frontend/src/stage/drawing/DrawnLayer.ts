@@ -1,13 +1,13 @@
 /** One look on the graphics card. Made anew for each frame's data; the stage and finished pictures draw the same objects. */
 
 import {
-  AdditiveBlending, BufferAttribute, BufferGeometry, Group, InstancedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, InterleavedBufferAttribute, Mesh,
+  AdditiveBlending, BufferAttribute, BufferGeometry, Group, InstancedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, InterleavedBuffer, InterleavedBufferAttribute, Mesh,
   NoBlending, NormalBlending, Points, ShaderMaterial, Sphere, Vector2, Vector3, type Camera, type Object3D, type Texture,
 } from "three"; // prettier-ignore
 import type { Typed } from "@/api/block";
 import { linesMarked, taken, type LayerData } from "./data";
 import { formsOf } from "./forms";
-import { farToNear } from "./order";
+import { cutsOf, depthsOf, farToNear, type Direction } from "./order";
 import { FORM_FRAGMENT, FORM_VERTEX, PARTICLE_FRAGMENT, PARTICLE_VERTEX, RIBBON_FRAGMENT, RIBBON_VERTEX } from "./shaders";
 import { sheetOf } from "./textures";
 
@@ -41,10 +41,15 @@ const CORNERS = new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]);
 /** Where see-through looks begin in the order of drawing; shapes and lines of the stage come before. */
 const AFTER_SOLID = 10;
 
+/** Slabs of depth in which several see-through looks are drawn one after another, so that the nearer covers the further whichever look it is of. */
+const SLABS = 8;
+
 interface Column {
-  attribute: BufferAttribute;
+  name: string;
+  values: Typed;
   from: Typed;
   width: number;
+  normalized: boolean;
 }
 
 export class DrawnLayer {
@@ -52,8 +57,10 @@ export class DrawnLayer {
   private readonly materials: ShaderMaterial[] = [];
   private readonly geometries: BufferGeometry[] = [];
   private columns: Column[] = [];
-  private sorted: [number, number, number] | null = null;
-  private readonly sorts: boolean;
+  /** One geometry for each slab, over the same values in order. */
+  private slabs: BufferGeometry[] = [];
+  private slabMaterials: ShaderMaterial[] = [];
+  private buffers: InterleavedBuffer[] | null = null;
 
   constructor(
     readonly data: LayerData,
@@ -61,26 +68,29 @@ export class DrawnLayer {
     rank = 0,
   ) {
     const { head } = data;
-    const light = head.mixing === "light";
     const soft = head.shader === "picture" || (head.shader === "disc" && (head.softness ?? 0) > 0) || head.shader === "ribbon";
     const passes: number[] = [];
-    if (light) passes.push(LIGHT);
+    if (head.mixing === "light") passes.push(LIGHT);
     else {
       if (head.solid) passes.push(SOLID);
       if (head.seeThrough || soft || (options.dim && options.marked !== null)) passes.push(SEE_THROUGH);
     }
     // Rings are drawn solid, whatever is within them.
     if (options.marked && !passes.includes(SOLID)) passes.push(SOLID);
-    this.sorts = passes.includes(SEE_THROUGH) && head.shader !== "ribbon";
     if (head.count === 0) return;
-    const build = head.shader === "ribbon" ? this.ribbon() : head.shader === "form" ? this.forms() : this.particles();
+    const build = head.shader === "ribbon" ? this.ribbon() : head.shader === "form" ? this.forms() : this.particles(passes.includes(SEE_THROUGH));
     for (const pass of passes) {
-      build(pass).forEach((made) => {
+      build(pass).forEach((made, slab) => {
         made.frustumCulled = false;
-        made.renderOrder = pass === SOLID ? 0 : AFTER_SOLID + rank + (pass === LIGHT ? 100 : 0);
+        made.renderOrder = pass === SOLID ? 0 : pass === LIGHT ? AFTER_SOLID + 100_000 + rank : AFTER_SOLID + slab * 1000 + rank;
         this.object.add(made);
       });
     }
+  }
+
+  /** Whether something of it has to be drawn far to near. */
+  get seeThrough(): boolean {
+    return this.slabs.length > 0;
   }
 
   /** Bring uniforms to a view; `shift` is seconds from the frame's own time. */
@@ -93,19 +103,42 @@ export class DrawnLayer {
     }
   }
 
-  /** Put what is see-through in order, if the direction of view has changed noticeably since the last time. */
-  order(camera: Camera): void {
-    if (!this.sorts || this.columns.length === 0) return;
-    const e = camera.matrixWorld.elements;
-    const ahead: [number, number, number] = [-e[8], -e[9], -e[10]];
-    const known = this.sorted;
-    if (known && known[0] * ahead[0] + known[1] * ahead[1] + known[2] * ahead[2] > 0.9998) return;
-    this.sorted = ahead;
-    const rows = farToNear(this.data.position, ahead);
-    for (const { attribute, from, width } of this.columns) {
-      taken(from, rows, width, attribute.array as Typed);
-      attribute.needsUpdate = true;
+  depths(ahead: Direction): Float32Array {
+    return this.data.head.shader === "ribbon" ? depthsOf(this.data.extra.points as Float32Array, ahead, 4, 7) : depthsOf(this.data.position, ahead);
+  }
+
+  /** Put what is see-through in order along a direction, parted at depths that fall. */
+  order(ahead: Direction, cuts: number[], depth: Float32Array): void {
+    if (this.data.head.shader === "ribbon") {
+      this.slabs.forEach((geometry, slab) => {
+        const there = slab <= cuts.length;
+        (geometry as InstancedBufferGeometry).instanceCount = there ? this.pieces : 0;
+        const { uniforms } = this.slabMaterials[slab]!;
+        (uniforms.slab!.value as Vector2).set(cuts[slab - 1] ?? Infinity, cuts[slab] ?? -Infinity);
+        (uniforms.ahead!.value as Vector3).set(...ahead);
+      });
+      return;
     }
+    const rows = farToNear(depth);
+    for (const { values, from, width } of this.columns) taken(from, rows, width, values);
+    const starts = [0];
+    for (const cut of cuts) {
+      let at = starts.at(-1)!;
+      while (at < rows.length && depth[rows[at]!]! >= cut) at++;
+      starts.push(at);
+    }
+    starts.push(rows.length);
+    const buffers = (this.buffers ??= this.columns.map(({ values, width }) => (this.options.quads ? new InstancedInterleavedBuffer(values, width) : new InterleavedBuffer(values, width))));
+    for (const buffer of buffers) buffer.needsUpdate = true;
+    this.slabs.forEach((geometry, slab) => {
+      const [from, to] = [starts[slab] ?? rows.length, starts[slab + 1] ?? rows.length];
+      this.columns.forEach(({ name, width, normalized }, column) => {
+        // All slabs read the same buffer, each from where it begins.
+        geometry.setAttribute(name, new InterleavedBufferAttribute(buffers[column]!, width, this.options.quads ? from * width : 0, normalized));
+      });
+      if (this.options.quads) (geometry as InstancedBufferGeometry).instanceCount = to - from;
+      else geometry.setDrawRange(from, to - from);
+    });
   }
 
   dispose(): void {
@@ -142,23 +175,24 @@ export class DrawnLayer {
     return marks;
   }
 
-  private particles(): (pass: number) => Object3D[] {
+  private particles(sorts: boolean): (pass: number) => Object3D[] {
     const { data, options } = this;
     const { head, extra } = data;
     const shape = head.shader === "picture" && head.facing === "own" ? 5 : (SHAPES[head.shader] ?? 0);
-    const geometry = this.geometry(options.quads ? new InstancedBufferGeometry() : new BufferGeometry());
-    const put = (name: string, from: Typed, width: number, normalized = false) => {
-      // Ordered copies are made only where there is something to put in order.
-      const values = this.sorts ? from.slice() : from;
-      const attribute = options.quads ? new InstancedBufferAttribute(values, width, normalized) : new BufferAttribute(values, width, normalized);
-      geometry.setAttribute(name, attribute);
-      if (this.sorts) this.columns.push({ attribute, from, width });
+    const blank = (): BufferGeometry => {
+      const made = this.geometry(options.quads ? new InstancedBufferGeometry() : new BufferGeometry());
+      if (options.quads) {
+        made.setAttribute("position", new BufferAttribute(CORNERS, 3));
+        made.setIndex([0, 1, 2, 0, 2, 3]);
+      }
+      return made;
     };
-    if (options.quads) {
-      geometry.setAttribute("position", new BufferAttribute(CORNERS, 3));
-      geometry.setIndex([0, 1, 2, 0, 2, 3]);
-      (geometry as InstancedBufferGeometry).instanceCount = head.count;
-    }
+    const geometry = blank();
+    const put = (name: string, from: Typed, width: number, normalized = false) => {
+      geometry.setAttribute(name, options.quads ? new InstancedBufferAttribute(from, width, normalized) : new BufferAttribute(from, width, normalized));
+      // Ordered copies are made only where there is something to put in order.
+      if (sorts) this.columns.push({ name, values: from.slice(), from, width, normalized });
+    };
     put(options.quads ? "place" : "position", data.position, 3);
     put("radius", data.radius, 1);
     put("tint", data.color, 4, true);
@@ -167,31 +201,47 @@ export class DrawnLayer {
     if (shape >= 4) put("cell", Float32Array.from(extra.cell!), 1);
     if (extra.roll) put("roll", extra.roll, 1);
     if (extra.velocity) put("velocity", extra.velocity, 3);
+    if (options.quads) (geometry as InstancedBufferGeometry).instanceCount = head.count;
     const defines: Record<string, number | string> = { SHAPE: shape };
     if (options.quads) defines.QUADS = "";
     if (extra.velocity) defines.MOVING = "";
+    const drawn = (with_: BufferGeometry, material: ShaderMaterial): Object3D => (options.quads ? new Mesh(with_, material) : new Points(with_, material));
     return (pass) => {
       const sheet: { value: Texture | null } = { value: null };
       if (shape >= 4) sheet.value = sheetOf(head.picture!, options.onReady);
       const material = this.material(PARTICLE_VERTEX, PARTICLE_FRAGMENT, pass, defines, { sheet, cells: { value: new Vector2(head.columns ?? 1, head.rows ?? 1) } });
-      return [options.quads ? new Mesh(geometry, material) : new Points(geometry, material)];
+      if (pass !== SEE_THROUGH) return [drawn(geometry, material)];
+      this.slabs = Array.from({ length: SLABS }, blank);
+      return this.slabs.map((slab) => drawn(slab, material));
     };
+  }
+
+  private get pieces(): number {
+    return Math.max(0, (this.data.extra.points as Float32Array).length / 4 - 3);
   }
 
   private ribbon(): (pass: number) => Object3D[] {
     const { data, options } = this;
-    const geometry = this.geometry(new InstancedBufferGeometry());
-    geometry.setAttribute("position", new BufferAttribute(new Float32Array([0, -1, 0, 1, -1, 0, 1, 1, 0, 0, 1, 0]), 3));
-    geometry.setIndex([0, 1, 2, 0, 2, 3]);
     // Every piece reads four points in a row from one buffer: the one before, its ends, and the one after.
     const points = new InstancedInterleavedBuffer(data.extra.points as Float32Array, 4);
-    ["before", "start", "end", "after"].forEach((name, at) => geometry.setAttribute(name, new InterleavedBufferAttribute(points, 4, 4 * at)));
-    const color = options.marked && options.dim ? linesMarked(data, options.marked) : data.color;
-    const tints = new InstancedInterleavedBuffer(color, 4);
-    geometry.setAttribute("startTint", new InterleavedBufferAttribute(tints, 4, 4, true));
-    geometry.setAttribute("endTint", new InterleavedBufferAttribute(tints, 4, 8, true));
-    geometry.instanceCount = Math.max(0, (data.extra.points as Float32Array).length / 4 - 3);
-    return (pass) => [new Mesh(geometry, this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, {}))];
+    const tints = new InstancedInterleavedBuffer(options.marked && options.dim ? linesMarked(data, options.marked) : data.color, 4);
+    const corners = new BufferAttribute(new Float32Array([0, -1, 0, 1, -1, 0, 1, 1, 0, 0, 1, 0]), 3);
+    const strip = () => {
+      const made = this.geometry(new InstancedBufferGeometry());
+      made.setAttribute("position", corners);
+      made.setIndex([0, 1, 2, 0, 2, 3]);
+      ["before", "start", "end", "after"].forEach((name, at) => made.setAttribute(name, new InterleavedBufferAttribute(points, 4, 4 * at)));
+      made.setAttribute("startTint", new InterleavedBufferAttribute(tints, 4, 4, true));
+      made.setAttribute("endTint", new InterleavedBufferAttribute(tints, 4, 8, true));
+      made.instanceCount = this.pieces;
+      return made;
+    };
+    return (pass) => {
+      if (pass !== SEE_THROUGH) return [new Mesh(strip(), this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, {}))];
+      this.slabs = Array.from({ length: SLABS }, strip);
+      this.slabMaterials = this.slabs.map(() => this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, { SLABS: "" }, { slab: { value: new Vector2(Infinity, -Infinity) }, ahead: { value: new Vector3() } }));
+      return this.slabs.map((slab, at) => new Mesh(slab, this.slabMaterials[at]));
+    };
   }
 
   private forms(): (pass: number) => Object3D[] {
@@ -217,5 +267,25 @@ export class DrawnLayer {
     });
     const defines: Record<string, number | string> = extra.velocity ? { MOVING: "" } : {};
     return (pass) => parts.map((geometry) => new Mesh(geometry, this.material(FORM_VERTEX, FORM_FRAGMENT, pass, defines)));
+  }
+}
+
+/** The order of drawing of all see-through layers for a camera; done again when it has turned noticeably, or layers have changed. */
+export class Ordering {
+  private direction: Direction | null = null;
+  private layers: DrawnLayer[] | null = null;
+
+  update(layers: DrawnLayer[], camera: Camera): void {
+    const e = camera.matrixWorld.elements;
+    const ahead: Direction = [-e[8], -e[9], -e[10]];
+    const known = this.direction;
+    if (this.layers === layers && known && known[0] * ahead[0] + known[1] * ahead[1] + known[2] * ahead[2] > 0.9998) return;
+    this.direction = ahead;
+    this.layers = layers;
+    const sorted = layers.filter((layer) => layer.seeThrough);
+    const depths = sorted.map((layer) => layer.depths(ahead));
+    // A single look needs no slabs: it is in order within itself.
+    const cuts = sorted.length > 1 ? cutsOf(depths, SLABS) : [];
+    sorted.forEach((layer, index) => layer.order(ahead, cuts, depths[index]!));
   }
 }

@@ -6,7 +6,15 @@ const LAMP = "normalize(vec3(0.35, 0.75, 0.6))";
 /** Every drawn thing goes through two passes: what is solid hides what is behind it; what is not is laid over it afterwards, far to near. */
 const PASSES = /* glsl */ `
   uniform float pass_; // 0 solid, 1 see-through, 2 light that is added
+  #ifdef SLABS
+  uniform vec2 slab;
+  varying float vDepth;
+  #endif
   void put(vec4 color) {
+    #ifdef SLABS
+    // Lines reach through several slabs of depth; of each, the part within it is drawn.
+    if (pass_ > 0.5 && (vDepth >= slab.x || vDepth < slab.y)) discard;
+    #endif
     if (pass_ < 0.5 ? color.a < 0.98 : pass_ < 1.5 && color.a >= 0.98) discard;
     if (color.a < 0.004) discard;
     gl_FragColor = color;
@@ -224,6 +232,10 @@ export const RIBBON_VERTEX = /* glsl */ `
   varying vec4 vTint;
   varying float vAside;
   varying float vSoft;
+  #ifdef SLABS
+  uniform vec3 ahead;
+  varying float vDepth;
+  #endif
   const float NEAR = 1e-3;
   vec2 onScreen(vec4 seen) {
     vec4 clip = projectionMatrix * seen;
@@ -264,6 +276,9 @@ export const RIBBON_VERTEX = /* glsl */ `
     float half_ = (atEnd < 0.5 ? start.w : end.w) * scale / max(-here.z, NEAR);
     float shown = max(half_, 0.6 * density);
     vec4 tint = atEnd < 0.5 ? startTint : endTint;
+    #ifdef SLABS
+    vDepth = dot(atEnd < 0.5 ? start.xyz : end.xyz, ahead);
+    #endif
     vTint = vec4(tint.rgb, tint.a * clamp(half_ / shown, 0.3, 1.0) * (half_ > 0.0 ? 1.0 : 0.0));
     vAside = position.y;
     // A pixel of soft edge.

@@ -7,7 +7,7 @@ import { BufferAttribute, BufferGeometry, Color, LinearSRGBColorSpace, Matrix4, 
 import type { Block } from "@/api/block";
 import type { FrameBlock, ShapesHead, ViewHead } from "@/state/trials";
 import type { LayerData } from "../drawing/data";
-import { DrawnLayer } from "../drawing/DrawnLayer";
+import { DrawnLayer, Ordering } from "../drawing/DrawnLayer";
 import { shapeMaterial } from "../drawing/shapeMaterial";
 import { pick } from "../view";
 import { Passes } from "./passes";
@@ -51,6 +51,7 @@ export class PictureRenderer {
   private passes: Passes | null = null;
   private scene = new Scene();
   private drawn: DrawnLayer[] = [];
+  private readonly ordering = new Ordering();
   private meshes: Mesh[] = [];
   private shot: Shot | null = null;
 
@@ -139,8 +140,8 @@ export class PictureRenderer {
     camera.updateMatrixWorld();
     const scale = passes.height / (2 * Math.tan((camera.fov * Math.PI) / 360));
     const density = passes.height / HEIGHT_FOR_PIXELS;
+    this.ordering.update(this.drawn, camera);
     for (const layer of this.drawn) {
-      layer.order(camera);
       layer.look({ scale, density, width: passes.width, height: passes.height }, moment * shot.span);
     }
     this.renderer.setRenderTarget(passes.taken);
