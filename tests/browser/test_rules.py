@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import re
 import unittest
-import urllib.request
-from typing import Any
 
 from tests.browser.test_story import BrowserCase
 from tests.support import compare, document, rule
@@ -14,23 +11,7 @@ from tests.support import compare, document, rule
 TALL = {"kind": "box", "id": "shaft", "label": "Shaft", "size": [2.0, 4.0, 2.0], "position": [0.0, 2.0, 0.0]}
 
 
-class RulesCase(BrowserCase):
-    def open_made(self, raw: dict[str, Any]) -> None:
-        body = json.dumps({"document": raw}).encode()
-        request = urllib.request.Request(
-            f"{self.server.url}/api/effects", body, {"Content-Type": "application/json"}
-        )
-        made = json.load(urllib.request.urlopen(request))
-        self.page.goto(f"{self.server.url}/effects/{made['id']}")
-        self.wait_computed()
-
-    def open_named(self, name: str) -> None:
-        self.page.goto(self.server.url)
-        self.page.get_by_role("heading", name=name).click()
-        self.wait_computed()
-
-
-class Thresholds(RulesCase):
+class Thresholds(BrowserCase):
     def test_who_sits_in_the_gaps_is_found_in_one_drag(self) -> None:
         """A neighbour count of hundreds: no guessing of 300, 400, 420; the line is put where the tail begins."""
         crowded = compare({"kind": "neighbours", "distance": 0.6}, "above", 900.0)
@@ -92,7 +73,7 @@ class Thresholds(RulesCase):
         self.assertIn("1 m", belt.inner_text())
 
 
-class Trees(RulesCase):
+class Trees(BrowserCase):
     def test_conditions_are_joined_nested_and_negated(self) -> None:
         speed = {"kind": "spread", "value": 2.0, "spread": 2.0}
         quick = rule({"kind": "drag"}, id="quick", label="Quick", condition=compare("speed", "above", 2.0))
@@ -127,7 +108,7 @@ class Trees(RulesCase):
         self.saved()
 
 
-class Seeing(RulesCase):
+class Seeing(BrowserCase):
     def test_touched_turned_stopped_and_why(self) -> None:
         self.open_named("Tin flags in the gust")
         page = self.page
@@ -197,7 +178,7 @@ class Seeing(RulesCase):
         self.assertEqual(self.violations(page), [])
 
 
-class Broken(RulesCase):
+class Broken(BrowserCase):
     def test_a_broken_rule_is_told_beside_its_chip_and_the_run_goes_on(self) -> None:
         fall = rule({"kind": "gravity"}, id="fall", label="Fall")
         blow = rule({"kind": "wind", "where": "gone"}, id="blow", label="Blow")
@@ -248,7 +229,7 @@ class Broken(RulesCase):
         self.until(lambda: page.get_by_role("note").count() == 0, "all well")
 
 
-class Fields(RulesCase):
+class Fields(BrowserCase):
     def test_boundaries_are_seen_and_dragged(self) -> None:
         self.open_named("Sleet under the lamp")
         page, warmth = self.page, self.rule("Warmth")

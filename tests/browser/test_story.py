@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import re
 import tempfile
 import unittest
+import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +50,20 @@ class BrowserCase(unittest.TestCase):
         page.get_by_role("heading", name="Hail on the tin roof").click()
         self.wait_computed(page)
         return page
+
+    def open_made(self, raw: dict[str, Any]) -> None:
+        """Open an effect that is made of this document."""
+        body = json.dumps({"document": raw}).encode()
+        address = f"{self.server.url}/api/effects"
+        request = urllib.request.Request(address, body, {"Content-Type": "application/json"})
+        made = json.load(urllib.request.urlopen(request))
+        self.page.goto(f"{self.server.url}/effects/{made['id']}")
+        self.wait_computed()
+
+    def open_named(self, name: str) -> None:
+        self.page.goto(self.server.url)
+        self.page.get_by_role("heading", name=name).click()
+        self.wait_computed()
 
     def wait_computed(self, page: Page | None = None) -> None:
         (page or self.page).get_by_text("all frames computed").wait_for()

@@ -50,6 +50,8 @@ export function PictureView() {
 
   /** Draws sample after sample, a few a page frame, and shows each. */
   const turn = useRef(0);
+  const looking = useRef(false);
+  const silent = useRef(false);
   const refresh = useCallback((only = Infinity) => {
     const mine = ++turn.current;
     const step = () => {
@@ -75,6 +77,15 @@ export function PictureView() {
     const shot = await shotOf(now.trial, now.frame.head.frame, document, without);
     if (!shot || !engine.current) return;
     engine.current.renderer.put(shot);
+    const { camera, controls } = engine.current;
+    if (!looking.current) {
+      // Undo and keyframes move the camera too: looking around goes on from there.
+      silent.current = true;
+      camera.position.fromArray(shot.view.position);
+      controls.target.fromArray(shot.view.target);
+      controls.update();
+      silent.current = false;
+    }
     refresh(moving ? (drawnInSoftware ? 1 : 4) : Infinity);
   }, [refresh]);
 
@@ -112,13 +123,10 @@ export function PictureView() {
   useEffect(() => {
     const { controls, camera } = engine.current ?? {};
     if (!controls || !camera) return;
-    const from = usePicture.getState().shown?.frame.head.view;
-    const start = own && from ? from : stagePose;
-    camera.position.fromArray(start.position);
-    controls.target.fromArray(start.target);
-    controls.update();
     const round = (vector: Vector3): [number, number, number] => vector.toArray().map((value) => Number(value.toFixed(3))) as [number, number, number];
+    const begun = () => (looking.current = true);
     const moved = () => {
+      if (silent.current) return;
       const [position, target] = [round(camera.position), round(controls.target)];
       if (own) {
         const studio = useStudio.getState();
@@ -141,10 +149,15 @@ export function PictureView() {
       controls.update();
       if (own) commit(useStudio.getState().document!);
     };
-    const ended = () => own && commit(useStudio.getState().document!);
+    const ended = () => {
+      looking.current = false;
+      if (own) commit(useStudio.getState().document!);
+    };
+    controls.addEventListener("start", begun);
     controls.addEventListener("change", moved);
     controls.addEventListener("end", ended);
     return () => {
+      controls.removeEventListener("start", begun);
       controls.removeEventListener("change", moved);
       controls.removeEventListener("end", ended);
       stageView.look = before;

@@ -2,6 +2,7 @@
 
 import { fetchBlock } from "@/api/client";
 import type { Effect, Node } from "@/state/document";
+import { keysOf } from "@/state/keys";
 import { load, usePicture, type FrameBlock, type FrameHead, type ViewHead } from "@/state/trials";
 import { asSeen, layersOf, type LayerData } from "../drawing/data";
 import { loadingForms } from "../drawing/forms";
@@ -41,7 +42,9 @@ export async function shotOf(trial: string, number: number, effect: Effect, hidd
     seen.set(frame, known);
   }
   const own = settings.camera === "own";
-  const from = (view: ViewHead): ViewHead => (own ? view : { ...view, position: [...stagePose.position], target: [...stagePose.target] });
+  // What has no keyframes is known here and now; the rest as the server has it at this frame.
+  const still = Object.fromEntries((["position", "target", "field_of_view", "focus"] as const).filter((name) => !keysOf(effect.picture[name])).map((name) => [name, effect.picture[name]])) as Partial<ViewHead>;
+  const from = (view: ViewHead): ViewHead => ({ ...view, ...still, ...(own ? {} : { position: [...stagePose.position], target: [...stagePose.target] }) });
   const { view } = frame.head;
   const background = keyedNow(effect.picture as Node, frame, "background") as number[];
   return { trial, frame, layers: known.layers, shapes: usePicture.getState().shapes, settings: { ...settings, ...keyedSettings(settings, frame), background }, view: from(view), next: from(frame.head.view_next ?? view), span: 1 / Number(effect.clock.frames_per_second) };
