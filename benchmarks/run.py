@@ -11,10 +11,10 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from benchmarks import measures, motion, rules
+from benchmarks import looks, measures, motion, rules
 from benchmarks.figures import Figure
 
-ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL]
+ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL]
 
 TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
 

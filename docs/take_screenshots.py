@@ -28,6 +28,9 @@ PIECES = [
     ("Chaff in the wind gate", 84, "chaff"),
     ("Sleet under the lamp", 70, "field"),
     ("Tin flags in the gust", 62, "flow"),
+    ("Sparks from the stove pipe", 60, "ramp"),
+    ("Sleet under the lamp", 90, "pictures"),
+    ("Signal flare", 92, "picture"),
 ]
 SELECT = {"handles": "Flight", "keyframes": "Flare", "field": "Warmth", "chaff": "Come to rest"}
 """What is chosen in the score of a piece."""
@@ -105,8 +108,20 @@ def take(page: Page, url: str) -> None:
         if shot in ("field", "chaff"):
             # Pictures of fields and curves of branches come a moment later.
             page.wait_for_timeout(2500)
+        looks = page.locator('section[aria-label="Looks"]')
+        if shot in ("ramp", "pictures"):
+            looks.evaluate("node => node.scrollIntoView()")
+        if shot == "ramp":
+            looks.get_by_role("button", name=re.compile("^Ramp: ")).first.click()
+            page.get_by_role("button", name="Fit to present values").wait_for()
+        if shot == "pictures":
+            looks.get_by_role("button", name="snow crystals").click()
+        if shot == "picture":
+            page.keyboard.press("p")
+            page.locator('[data-testid=picture][data-sampled="16"]').wait_for()
         if shot:
             shoot(page, shot)
+        page.keyboard.press("Escape")
         page.wait_for_timeout(1200)
         page.get_by_role("link", name="Back to the library").click()
     page.get_by_role("heading", name="Beacon flash").wait_for()

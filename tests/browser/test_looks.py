@@ -170,7 +170,7 @@ class Pixels(LooksCase):
     def test_focus_exposure_and_glow(self) -> None:
         """Out of focus things spread by the lens, moving ones along their way, bright ones all round; what is lit in all stays the same."""
         raw = placed([0.0, 0.0, 0.0], look={"kind": "discs"}, radius=0.4, color=[1.0, 1.0, 1.0])
-        raw["picture"] |= {"background": [0.0, 0.0, 0.0], "samples": 64}
+        raw["picture"] |= {"background": [0.0, 0.0, 0.0], "samples": 32}
 
         def spread(**picture: Any) -> tuple[float, float, float]:
             """How wide the light lies across and upward (standard deviations, pixels), and its sum."""

@@ -73,13 +73,15 @@ function PageLink({ id, title, onOpen }: { id: string; title: string; onOpen?: (
 }
 
 function SelectedHelp({ effect, catalogue, collection, index }: { effect: Effect; catalogue: Catalogue; collection: Collection; index: number }) {
-  const item = effect[collection]?.[index];
+  const whole = effect[collection] as unknown;
+  const single = whole !== undefined && !Array.isArray(whole);
+  const item = single ? (whole as Node) : effect[collection]?.[index];
   if (!item) return null;
-  const part = catalogue.parts[collection.slice(0, -1)] ?? kindOf(catalogue, collection.slice(0, -1), item.kind);
+  const part = catalogue.parts[single ? collection : collection.slice(0, -1)] ?? kindOf(catalogue, collection.slice(0, -1), item.kind);
   const inner = kindsInside(item, catalogue);
   return (
     <section className="mb-5" aria-label="Help for the selected item">
-      <h3 className="mb-1 font-medium">{nameOf(item, collection, index)}</h3>
+      <h3 className="mb-1 font-medium">{single ? capitalised(collection) : nameOf(item, collection, index)}</h3>
       {part && <Text text={part.help} />}
       {inner.map((info, at) => (
         <KindHelp key={at} info={info} />

@@ -54,17 +54,27 @@ export function PictureView() {
   const silent = useRef(false);
   const refresh = useCallback((only = Infinity) => {
     const mine = ++turn.current;
+    let shownAt = 0.5;
     const step = () => {
       const { renderer } = engine.current ?? {};
       if (!renderer || mine !== turn.current) return;
+      if (useClips.getState().making) {
+        // A clip that is being made has the graphics card to itself; looking goes on afterwards.
+        setTimeout(step, 400);
+        return;
+      }
       const until = performance.now() + 24;
       const goal = Math.min(renderer.wanted, only);
       do {
         if (renderer.sampled >= goal) break;
         renderer.sample();
       } while (performance.now() < until);
-      renderer.show();
-      setSampled(renderer.sampled);
+      // Showing costs about as much as a sample: the first few are shown one by one, later ones as their number doubles.
+      if (renderer.sampled >= goal || renderer.sampled >= 2 * shownAt) {
+        renderer.show();
+        shownAt = renderer.sampled;
+        setSampled(renderer.sampled);
+      }
       if (renderer.sampled < goal) requestAnimationFrame(step);
     };
     requestAnimationFrame(step);
