@@ -61,7 +61,8 @@ class Findings(unittest.TestCase):
 
     def test_nothing_can_be_seen(self) -> None:
         self.one(document(sources=[]), "no source gives birth", fix=False)
-        self.one(document(source={"radius": 0.0}, **LOOK), "radius of 0")
+        plain = {"looks": [{"kind": "balls", "id": "look", "tiny": False}]}
+        self.one(document(source={"radius": 0.0}, **plain), "radius of 0")
         self.assertEqual(told(document(source={"radius": 0.0}, looks=[{"kind": "dots", "id": "look"}])), [])
         self.one(document(source={"opacity": 0.0}), "opacity of 0", fix=False)
         self.one(document(source={"lifetime": 0.0}), "live for no time", fix=False)

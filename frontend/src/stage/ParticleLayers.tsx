@@ -17,7 +17,7 @@ export function ParticleLayers({ layers, trial, marked, dim }: Props) {
   const { size, viewport, camera, invalidate } = useThree();
   const [fetched, again] = useReducer((times: number) => times + 1, 0);
   const drawn = useMemo(
-    () => layers.map((data, rank) => new DrawnLayer(data, { trial, marked, dim, quads: !drawnInSoftware, onReady: again }, rank)),
+    () => layers.map((data, rank) => new DrawnLayer(data, { trial, marked, dim, quads: !drawnInSoftware, merged: drawnInSoftware, onReady: again }, rank)),
     // What was on its way when the layers were made is there now: made again.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [layers, trial, marked, dim, fetched],

@@ -81,6 +81,9 @@ export const usePicture = create<Picture>()(() => ({ shown: null, shapes: null, 
 
 const RETRY = 1000;
 const FRAMES_KEPT = 260;
+/** Bytes of frames that are kept: long trails are a dozen megabytes each. */
+const MOST_BYTES = 700e6;
+let bytesKept = 0;
 const AHEAD = 10;
 const frames = new Map<string, FrameBlock>();
 const loading = new Map<string, Promise<FrameBlock | null>>();
@@ -203,6 +206,8 @@ function merge(more: FrameStats[]): void {
   useStudio.setState({ stats: next.slice(0, whole), trial: { ...trial, computed: Math.max(trial.computed, whole) } });
 }
 
+const sizeOf = (block: FrameBlock): number => Object.values(block.arrays)[0]?.buffer.byteLength ?? 0;
+
 /** A frame from memory or the server. With `wait`, one that is still being computed is waited for. */
 export function load(trial: string, number: number, wait = false): Promise<FrameBlock | null> {
   const key = `${trial}/${number}`;
@@ -213,7 +218,12 @@ export function load(trial: string, number: number, wait = false): Promise<Frame
   const fetched = fetchBlock<FrameHead>(`/api/trials/${trial}/frames/${number}${wait ? "?wait=3" : ""}`)
     .then((block) => {
       frames.set(key, block);
-      if (frames.size > FRAMES_KEPT) frames.delete(frames.keys().next().value as string);
+      bytesKept += sizeOf(block);
+      while (frames.size > 1 && (frames.size > FRAMES_KEPT || bytesKept > MOST_BYTES)) {
+        const [oldest, dropped] = frames.entries().next().value!;
+        frames.delete(oldest);
+        bytesKept -= sizeOf(dropped);
+      }
       return block;
     })
     .catch(() => null)

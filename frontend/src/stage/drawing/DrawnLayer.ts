@@ -1,10 +1,8 @@
 /** One look on the graphics card. Made anew for each frame's data; the stage and finished pictures draw the same objects. */
 
-import {
-  AdditiveBlending, BufferAttribute, BufferGeometry, Group, InstancedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, InterleavedBuffer, InterleavedBufferAttribute, Mesh,
-  NoBlending, NormalBlending, Points, ShaderMaterial, Sphere, Vector2, Vector3, type Camera, type Object3D, type Texture,
-} from "three"; // prettier-ignore
+import { AdditiveBlending, Group, InterleavedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, BufferAttribute, Mesh, NoBlending, NormalBlending, Points, ShaderMaterial, Sphere, Vector2, Vector3, type BufferGeometry, type Camera, type Object3D, type Texture } from "three";
 import type { Typed } from "@/api/block";
+import { Copies, PointCopies, SQUARE, type Base, type Column } from "./copies";
 import { linesMarked, taken, type LayerData } from "./data";
 import { formsOf } from "./forms";
 import { cutsOf, depthsOf, farToNear, type Direction } from "./order";
@@ -27,6 +25,8 @@ export interface Options {
   dim: boolean;
   /** Four corners a particle instead of a point: exact at any size and at the picture's edge, slower without a graphics card. */
   quads: boolean;
+  /** A copy of every small mesh for each particle, for where there is no graphics card. */
+  merged: boolean;
   /** Told when a picture has been fetched, to draw again. */
   onReady: () => void;
 }
@@ -36,7 +36,6 @@ const SOLID = 0;
 const SEE_THROUGH = 1;
 const LIGHT = 2;
 const RING = new Vector3(0.66, 0.83, 0.86);
-const CORNERS = new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]);
 
 /** Where see-through looks begin in the order of drawing; shapes and lines of the stage come before. */
 const AFTER_SOLID = 10;
@@ -44,23 +43,18 @@ const AFTER_SOLID = 10;
 /** Slabs of depth in which several see-through looks are drawn one after another, so that the nearer covers the further whichever look it is of. */
 const SLABS = 8;
 
-interface Column {
-  name: string;
-  values: Typed;
-  from: Typed;
-  width: number;
-  normalized: boolean;
-}
+/** A quad along each piece of a ribbon: from its start (x 0) to its end (x 1), on both sides (y). */
+const STRIP: Base = { position: new Float32Array([0, -1, 0, 1, -1, 0, 1, 1, 0, 0, 1, 0]), index: [0, 1, 2, 0, 2, 3] };
 
 export class DrawnLayer {
   readonly object = new Group();
   private readonly materials: ShaderMaterial[] = [];
   private readonly geometries: BufferGeometry[] = [];
-  private columns: Column[] = [];
-  /** One geometry for each slab, over the same values in order. */
+  private columns: (Column & { from: Typed })[] = [];
+  /** What is drawn far to near, a geometry for each slab over the same values in order. */
+  private ordered: Copies | PointCopies | null = null;
   private slabs: BufferGeometry[] = [];
   private slabMaterials: ShaderMaterial[] = [];
-  private buffers: InterleavedBuffer[] | null = null;
 
   constructor(
     readonly data: LayerData,
@@ -78,7 +72,7 @@ export class DrawnLayer {
     // Rings are drawn solid, whatever is within them.
     if (options.marked && !passes.includes(SOLID)) passes.push(SOLID);
     if (head.count === 0) return;
-    const build = head.shader === "ribbon" ? this.ribbon() : head.shader === "form" ? this.forms() : this.particles(passes.includes(SEE_THROUGH));
+    const build = head.shader === "ribbon" ? this.ribbon() : head.shader === "form" ? this.forms() : this.particles();
     for (const pass of passes) {
       build(pass).forEach((made, slab) => {
         made.frustumCulled = false;
@@ -110,10 +104,9 @@ export class DrawnLayer {
   /** Put what is see-through in order along a direction, parted at depths that fall. */
   order(ahead: Direction, cuts: number[], depth: Float32Array): void {
     if (this.data.head.shader === "ribbon") {
-      this.slabs.forEach((geometry, slab) => {
-        const there = slab <= cuts.length;
-        (geometry as InstancedBufferGeometry).instanceCount = there ? this.pieces : 0;
-        const { uniforms } = this.slabMaterials[slab]!;
+      this.slabMaterials.forEach((material, slab) => {
+        const { uniforms } = material;
+        material.visible = slab <= cuts.length;
         (uniforms.slab!.value as Vector2).set(cuts[slab - 1] ?? Infinity, cuts[slab] ?? -Infinity);
         (uniforms.ahead!.value as Vector3).set(...ahead);
       });
@@ -127,18 +120,7 @@ export class DrawnLayer {
       while (at < rows.length && depth[rows[at]!]! >= cut) at++;
       starts.push(at);
     }
-    starts.push(rows.length);
-    const buffers = (this.buffers ??= this.columns.map(({ values, width }) => (this.options.quads ? new InstancedInterleavedBuffer(values, width) : new InterleavedBuffer(values, width))));
-    for (const buffer of buffers) buffer.needsUpdate = true;
-    this.slabs.forEach((geometry, slab) => {
-      const [from, to] = [starts[slab] ?? rows.length, starts[slab + 1] ?? rows.length];
-      this.columns.forEach(({ name, width, normalized }, column) => {
-        // All slabs read the same buffer, each from where it begins.
-        geometry.setAttribute(name, new InterleavedBufferAttribute(buffers[column]!, width, this.options.quads ? from * width : 0, normalized));
-      });
-      if (this.options.quads) (geometry as InstancedBufferGeometry).instanceCount = to - from;
-      else geometry.setDrawRange(from, to - from);
-    });
+    this.ordered?.reorder(starts);
   }
 
   dispose(): void {
@@ -161,8 +143,8 @@ export class DrawnLayer {
     return made;
   }
 
-  private geometry<T extends BufferGeometry>(made: T): T {
-    // Never culled as a whole; computing bounds of moving points each frame would cost more than it saves.
+  /** Keeps a geometry to be freed. It is never culled as a whole: computing bounds of moving points each frame would cost more than it saves. */
+  private kept<T extends BufferGeometry>(made: T): T {
     made.boundingSphere = new Sphere(new Vector3(), 1e9);
     this.geometries.push(made);
     return made;
@@ -175,24 +157,12 @@ export class DrawnLayer {
     return marks;
   }
 
-  private particles(sorts: boolean): (pass: number) => Object3D[] {
+  private particles(): (pass: number) => Object3D[] {
     const { data, options } = this;
     const { head, extra } = data;
     const shape = head.shader === "picture" && head.facing === "own" ? 5 : (SHAPES[head.shader] ?? 0);
-    const blank = (): BufferGeometry => {
-      const made = this.geometry(options.quads ? new InstancedBufferGeometry() : new BufferGeometry());
-      if (options.quads) {
-        made.setAttribute("position", new BufferAttribute(CORNERS, 3));
-        made.setIndex([0, 1, 2, 0, 2, 3]);
-      }
-      return made;
-    };
-    const geometry = blank();
-    const put = (name: string, from: Typed, width: number, normalized = false) => {
-      geometry.setAttribute(name, options.quads ? new InstancedBufferAttribute(from, width, normalized) : new BufferAttribute(from, width, normalized));
-      // Ordered copies are made only where there is something to put in order.
-      if (sorts) this.columns.push({ name, values: from.slice(), from, width, normalized });
-    };
+    const columns: Column[] = [];
+    const put = (name: string, values: Typed, width: number, normalized = false) => columns.push({ name, values, width, normalized });
     put(options.quads ? "place" : "position", data.position, 3);
     put("radius", data.radius, 1);
     put("tint", data.color, 4, true);
@@ -201,7 +171,7 @@ export class DrawnLayer {
     if (shape >= 4) put("cell", Float32Array.from(extra.cell!), 1);
     if (extra.roll) put("roll", extra.roll, 1);
     if (extra.velocity) put("velocity", extra.velocity, 3);
-    if (options.quads) (geometry as InstancedBufferGeometry).instanceCount = head.count;
+    const over = (given: Column[], runs: number) => (options.quads ? new Copies(SQUARE, given, head.count, options.merged, runs) : new PointCopies(given, head.count, runs));
     const defines: Record<string, number | string> = { SHAPE: shape };
     if (options.quads) defines.QUADS = "";
     if (extra.velocity) defines.MOVING = "";
@@ -210,60 +180,69 @@ export class DrawnLayer {
       const sheet: { value: Texture | null } = { value: null };
       if (shape >= 4) sheet.value = sheetOf(head.picture!, options.onReady);
       const material = this.material(PARTICLE_VERTEX, PARTICLE_FRAGMENT, pass, defines, { sheet, cells: { value: new Vector2(head.columns ?? 1, head.rows ?? 1) } });
-      if (pass !== SEE_THROUGH) return [drawn(geometry, material)];
-      this.slabs = Array.from({ length: SLABS }, blank);
+      if (pass !== SEE_THROUGH) return over(columns, 1).geometries.map((geometry) => drawn(this.kept(geometry), material));
+      // Ordered copies are made only where there is something to put in order.
+      this.columns = columns.map((column) => ({ ...column, from: column.values, values: column.values.slice() }));
+      this.ordered = over(this.columns, SLABS);
+      this.slabs = this.ordered.geometries.map((geometry) => this.kept(geometry));
       return this.slabs.map((slab) => drawn(slab, material));
     };
   }
 
-  private get pieces(): number {
-    return Math.max(0, (this.data.extra.points as Float32Array).length / 4 - 3);
+  private ribbon(): (pass: number) => Object3D[] {
+    const geometry = this.kept(this.strips());
+    return (pass) => {
+      if (pass !== SEE_THROUGH) return [new Mesh(geometry, this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, {}))];
+      this.slabs = [geometry];
+      this.slabMaterials = Array.from({ length: SLABS }, () => this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, { SLABS: "" }, { slab: { value: new Vector2(Infinity, -Infinity) }, ahead: { value: new Vector3() } }));
+      return this.slabMaterials.map((material) => new Mesh(geometry, material));
+    };
   }
 
-  private ribbon(): (pass: number) => Object3D[] {
+  /** Every piece of a ribbon reads four points in a row: the one before, its ends, and the one after. */
+  private strips(): BufferGeometry {
     const { data, options } = this;
-    // Every piece reads four points in a row from one buffer: the one before, its ends, and the one after.
-    const points = new InstancedInterleavedBuffer(data.extra.points as Float32Array, 4);
-    const tints = new InstancedInterleavedBuffer(options.marked && options.dim ? linesMarked(data, options.marked) : data.color, 4);
-    const corners = new BufferAttribute(new Float32Array([0, -1, 0, 1, -1, 0, 1, 1, 0, 0, 1, 0]), 3);
-    const strip = () => {
-      const made = this.geometry(new InstancedBufferGeometry());
-      made.setAttribute("position", corners);
-      made.setIndex([0, 1, 2, 0, 2, 3]);
-      ["before", "start", "end", "after"].forEach((name, at) => made.setAttribute(name, new InterleavedBufferAttribute(points, 4, 4 * at)));
-      made.setAttribute("startTint", new InterleavedBufferAttribute(tints, 4, 4, true));
-      made.setAttribute("endTint", new InterleavedBufferAttribute(tints, 4, 8, true));
-      made.instanceCount = this.pieces;
-      return made;
-    };
-    return (pass) => {
-      if (pass !== SEE_THROUGH) return [new Mesh(strip(), this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, {}))];
-      this.slabs = Array.from({ length: SLABS }, strip);
-      this.slabMaterials = this.slabs.map(() => this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, { SLABS: "" }, { slab: { value: new Vector2(Infinity, -Infinity) }, ahead: { value: new Vector3() } }));
-      return this.slabs.map((slab, at) => new Mesh(slab, this.slabMaterials[at]));
-    };
+    const points = data.extra.points as Float32Array;
+    const color = options.marked && options.dim ? linesMarked(data, options.marked) : data.color;
+    const pieces = Math.max(0, points.length / 4 - 3);
+    const names = ["before", "start", "end", "after"];
+    if (options.merged) {
+      // Pieces between lines have no width; they are left out.
+      const wide: number[] = [];
+      for (let piece = 0; piece < pieces; piece++) if (points[piece * 4 + 7]! + points[piece * 4 + 11]! > 0) wide.push(piece);
+      const columns: Column[] = names.map((name, at) => ({ name, values: taken(points.subarray(at * 4), wide, 4), width: 4, normalized: false }));
+      ["startTint", "endTint"].forEach((name, at) => columns.push({ name, values: taken(color.subarray(4 + at * 4), wide, 4), width: 4, normalized: true }));
+      return new Copies(STRIP, columns, wide.length, true).geometries[0]!;
+    }
+    // On a card all four read one buffer, a point further on each.
+    const made = new InstancedBufferGeometry();
+    const shared = new InstancedInterleavedBuffer(points, 4);
+    const tints = new InstancedInterleavedBuffer(color, 4);
+    made.setAttribute("position", new BufferAttribute(STRIP.position, 3));
+    made.setIndex(Array.from(STRIP.index));
+    names.forEach((name, at) => made.setAttribute(name, new InterleavedBufferAttribute(shared, 4, 4 * at)));
+    made.setAttribute("startTint", new InterleavedBufferAttribute(tints, 4, 4, true));
+    made.setAttribute("endTint", new InterleavedBufferAttribute(tints, 4, 8, true));
+    made.instanceCount = pieces;
+    return made;
   }
 
   private forms(): (pass: number) => Object3D[] {
     const { data, options } = this;
     const { head, extra } = data;
-    const shapes = formsOf(options.trial, head.look, options.onReady);
     const marks = this.marks();
     const starts = head.starts ?? [0, head.count];
-    const parts = shapes.map((shape, number) => {
+    const parts = formsOf(options.trial, head.look, options.onReady).map((base, number) => {
       const [from, to] = [starts[number] ?? 0, starts[number + 1] ?? 0];
-      const geometry = this.geometry(new InstancedBufferGeometry());
-      geometry.setAttribute("position", shape.getAttribute("position"));
-      geometry.setAttribute("normal", shape.getAttribute("normal"));
-      const put = (name: string, values: Typed, width: number, normalized = false) => geometry.setAttribute(name, new InstancedBufferAttribute(values.subarray(from * width, to * width), width, normalized));
+      const columns: Column[] = [];
+      const put = (name: string, values: Typed, width: number, normalized = false) => columns.push({ name, values: values.subarray(from * width, to * width), width, normalized });
       put("place", data.position, 3);
       put("radius", data.radius, 1);
       put("tint", data.color, 4, true);
       put("turn", extra.orientation!, 4);
       put("mark", marks, 1);
       if (extra.velocity) put("velocity", extra.velocity, 3);
-      geometry.instanceCount = to - from;
-      return geometry;
+      return this.kept(new Copies(base, columns, to - from, options.merged).geometries[0]!);
     });
     const defines: Record<string, number | string> = extra.velocity ? { MOVING: "" } : {};
     return (pass) => parts.map((geometry) => new Mesh(geometry, this.material(FORM_VERTEX, FORM_FRAGMENT, pass, defines)));

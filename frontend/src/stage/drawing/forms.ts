@@ -1,8 +1,9 @@
 /** Solid forms that particles are drawn as, fetched once a trial. */
 
 import { BufferAttribute, BufferGeometry } from "three";
-import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
+import { mergeVertices, toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { fetchBlock } from "@/api/client";
+import type { Base } from "./copies";
 
 interface FormsHead {
   forms: Record<string, number>;
@@ -11,13 +12,13 @@ interface FormsHead {
 const KEPT = 8;
 /** Edges sharper than this stay sharp (radians). */
 const CREASE = 0.7;
-const known = new Map<string, Map<string, BufferGeometry[]>>();
+const known = new Map<string, Map<string, Base[]>>();
 const waiting = new Map<string, Set<() => void>>();
 
 export const loadingForms = (): number => waiting.size;
 
 /** The forms of a look, or none as long as they are on their way. */
-export function formsOf(trial: string, look: string, onReady: () => void): BufferGeometry[] {
+export function formsOf(trial: string, look: string, onReady: () => void): Base[] {
   const there = known.get(trial);
   if (there) return there.get(look) ?? [];
   const listeners = waiting.get(trial);
@@ -30,7 +31,7 @@ export function formsOf(trial: string, look: string, onReady: () => void): Buffe
 }
 
 async function fetchForms(trial: string): Promise<void> {
-  const made = new Map<string, BufferGeometry[]>();
+  const made = new Map<string, Base[]>();
   try {
     const block = await fetchBlock<FormsHead>(`/api/trials/${trial}/forms`);
     for (const [look, count] of Object.entries(block.head.forms)) {
@@ -38,7 +39,8 @@ async function fetchForms(trial: string): Promise<void> {
         const plain = new BufferGeometry();
         plain.setAttribute("position", new BufferAttribute(block.arrays[`${look}/${number}/vertices`] as Float32Array, 3));
         plain.setIndex(new BufferAttribute(new Uint32Array(block.arrays[`${look}/${number}/faces`]!), 1));
-        return toCreasedNormals(plain, CREASE);
+        const creased = mergeVertices(toCreasedNormals(plain, CREASE));
+        return { position: creased.getAttribute("position").array as Float32Array, normal: creased.getAttribute("normal").array as Float32Array, index: creased.getIndex()!.array };
       })); // prettier-ignore
     }
   } catch {
@@ -50,9 +52,7 @@ async function fetchForms(trial: string): Promise<void> {
   }
   known.set(trial, made);
   while (known.size > KEPT) {
-    const [oldest, forms] = known.entries().next().value!;
-    for (const list of forms.values()) list.forEach((form) => form.dispose());
-    known.delete(oldest);
+    known.delete(known.keys().next().value!);
   }
   const those = waiting.get(trial);
   waiting.delete(trial);

@@ -9,6 +9,7 @@ import type { FrameBlock, ShapesHead, ViewHead } from "@/state/trials";
 import type { LayerData } from "../drawing/data";
 import { DrawnLayer, Ordering } from "../drawing/DrawnLayer";
 import { shapeMaterial } from "../drawing/shapeMaterial";
+import { drawnInSoftware } from "../renderer";
 import { pick } from "../view";
 import { Passes } from "./passes";
 
@@ -87,7 +88,7 @@ export class PictureRenderer {
         this.scene.remove(layer.object);
         layer.dispose();
       });
-      this.drawn = shot.layers.map((data, rank) => new DrawnLayer(data, { trial: shot.trial, marked, dim: false, quads: true, onReady: this.onReady }, rank));
+      this.drawn = shot.layers.map((data, rank) => new DrawnLayer(data, { trial: shot.trial, marked, dim: false, quads: true, merged: drawnInSoftware, onReady: this.onReady }, rank));
       this.drawn.forEach((layer) => this.scene.add(layer.object));
     }
     if (before?.frame !== shot.frame || before.shapes !== shot.shapes || before.settings.shapes !== shot.settings.shapes) this.placeShapes(shot);

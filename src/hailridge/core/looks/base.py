@@ -30,11 +30,11 @@ class GroupLook(Look):
     )
     layers: list[ColorLayer] = fields.slot("layer", many=True, label="Colours")
 
-    def paint(self, moment: Moment, rows: Rows) -> Any:
-        """Colour and opacity of `rows` as bytes: (k, 4)."""
+    def paint(self, moment: Moment, rows: Rows, layers: list[ColorLayer] | None = None) -> Any:
+        """Colour and opacity of `rows` as bytes: (k, 4); with some of the layers only, if they are given."""
         count = number_of(rows)
         out = np.empty((count, 4), np.uint8)
-        for axis, channel in enumerate(np.broadcast_to(laid_over(moment, rows, self.layers), (3, count))):
+        for axis, channel in enumerate(np.broadcast_to(laid_over(moment, rows, self.layers if layers is None else layers), (3, count))):
             out[:, axis] = channel * np.float32(255) + np.float32(0.5)
         opacity = moment.column("opacity")[rows] * np.asarray(self.opacity.give(moment, rows), np.float32)
         out[:, 3] = np.clip(np.nan_to_num(opacity), 0, 1) * np.float32(255) + np.float32(0.5)

@@ -72,7 +72,7 @@ def _shipped(form: str) -> Geometry:
         case "rod":
             return revolved([(0.0, -1.0), (0.14, -1.0), (0.14, 1.0), (0.0, 1.0)], segments=10)
         case "splinter":
-            return revolved([(0.0, -1.0), (0.2, -0.25), (0.13, 0.45), (0.0, 1.0)], segments=5)
+            return revolved([(0.0, -1.0), (0.2, -0.2), (0.0, 1.0)], segments=4)
         case "plate":
             return revolved([(0.0, -0.06), (1.0, -0.06), (1.0, 0.06), (0.0, 0.06)], segments=6)
         case _:

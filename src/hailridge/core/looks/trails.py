@@ -15,7 +15,7 @@ from hailridge.core.kernels import noise
 from hailridge.core.kernels import trails as kernel
 from hailridge.core.looks.base import GroupLook
 from hailridge.core.looks.blending import blend
-from hailridge.core.looks.layers import Layered, laid_over
+from hailridge.core.looks.layers import Layered
 from hailridge.core.looks.ramps import ReadyRamp
 from hailridge.core.looks.tracing import Piece, earlier
 from hailridge.core.moment import Moment
@@ -46,7 +46,7 @@ class AlongTrail(Layered):
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         if (fault := self.ramp.fault()) is not None:
             yield "ramp", fault
-        if any(self in look.layers for look in effect.looks if not isinstance(look, Trails) and hasattr(look, "layers")):
+        if any(layer is self for look in effect.looks if not isinstance(look, Trails) for layer in look.layers):
             yield "ramp", "only trails have a length for colours to run along; use a ramp over a quantity here"
 
     def tint(self, moment: Moment, rows: Rows) -> Any:
@@ -119,18 +119,13 @@ class Trails(GroupLook):
         """Paint below the first layer that follows the trail, and the layers from there on (`Piece.over`)."""
         first = next((at for at, layer in enumerate(self.layers) if isinstance(layer, AlongTrail)), len(self.layers))
         count = number_of(rows)
-        paint = np.empty((count, 4), np.uint8)
-        for axis, channel in enumerate(np.broadcast_to(laid_over(moment, rows, self.layers[:first]), (3, count))):
-            paint[:, axis] = channel * np.float32(255) + np.float32(0.5)
-        opacity = moment.column("opacity")[rows] * np.asarray(self.opacity.give(moment, rows), np.float32)
-        paint[:, 3] = np.clip(np.nan_to_num(opacity), 0, 1) * np.float32(255) + np.float32(0.5)
         over: list[Any] = []
         for layer in self.layers[first:]:
             entry: Any = layer
             strength = np.array(np.broadcast_to(entry.strengths(moment, rows), (count,)), np.float32)
             color = None if isinstance(layer, AlongTrail) else np.array(np.broadcast_to(entry.tint(moment, rows), (3, count)), np.float32)
             over.append((entry, color, strength))
-        return paint, over
+        return self.paint(moment, rows, self.layers[:first]), over
 
     def draw(self, moment: Moment, rows: Rows) -> Layer:
         now, fps = moment.time, moment.scene.effect.clock.frames_per_second
