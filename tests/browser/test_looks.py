@@ -233,6 +233,7 @@ class Stories(LooksCase):
         page.get_by_role("tab", name=re.compile("Advisories")).click()
         page.get_by_role("button", name="Begin where it can be seen").first.click()
         self.until(lambda: card.get_by_role("button", name="Ramp: stops of your own").count() == 1, "lifted")
+        self.assertEqual(self.violations(page), [])
         # A second layer over it, multiplied; then the layers change places.
         card.click(position={"x": 120, "y": 8})
         card.get_by_role("button", name="+ colour over it").click()

@@ -198,10 +198,12 @@ class Runs:
         return recorded_moment(trial.scene, *unpack_columns(row.state), row.number)
 
     def _keep_looking(self, trial: Trial, frame: int, moment: Moment) -> None:
-        """Only one trial's latest moment is kept: a million particles are a hundred megabytes."""
+        """Only one trial's latest moment is kept, and what looks remember of earlier ones: a million particles are a hundred megabytes."""
         with self._lock:
             for other in self._trials.values():
                 other.looked_at = None
+                if other is not trial:
+                    other.scene.traces.clear()
         trial.looked_at = (frame, moment)
 
     def await_frame(self, trial: Trial, frame: int, seconds: float) -> None:

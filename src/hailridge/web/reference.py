@@ -123,7 +123,7 @@ def get_schema() -> dict[str, Any]:
 def get_guide() -> list[Page]:
     """The pages of the guide, in reading order."""
     pages = []
-    for path in sorted(GUIDE.glob("*.md")):
+    for path in sorted(GUIDE.glob("*.md"), key=lambda page: int(page.stem.split("-", 1)[0])):
         text = path.read_text(encoding="utf-8")
         title, _, body = text.partition("\n")
         pages.append(Page(id=path.stem.split("-", 1)[-1], title=title.lstrip("# ").strip(), text=body.strip()))

@@ -131,7 +131,9 @@ class Trails(GroupLook):
         now, fps = moment.time, moment.scene.effect.clock.frames_per_second
         seconds = getattr(self.length, "seconds", None)
         oldest = -np.inf if seconds is None else now - seconds
-        pieces = earlier(self, moment, _Enough(self, now, oldest, fps))
+        # No more frames are looked back on than the budget leaves points for.
+        most = max(2, self.budget // max(1, number_of(rows)))
+        pieces = earlier(self, moment, _Enough(self, now, oldest, fps, min(self.wanted_points or most, most)))
         firsts, ids = _last_seen(pieces, now - self.outlive if self.outlive > 0 else None)
         most = self.budget // max(1, len(ids))
         limit = max(2, min(self.wanted_points or most, most))
@@ -142,8 +144,8 @@ class Trails(GroupLook):
 class _Enough:
     """Whether as many frames have been looked at as trails can need."""
 
-    def __init__(self, look: Trails, now: float, oldest: float, fps: float) -> None:
-        self.look, self.now, self.oldest = look, now, oldest
+    def __init__(self, look: Trails, now: float, oldest: float, fps: float, points: int) -> None:
+        self.look, self.now, self.oldest, self.points = look, now, oldest, points
         self.dead_until = now - look.outlive
         self.frames_for_dead = int(look.outlive * fps) + 1 if look.outlive > 0 else 0
         self.ways: NDArray[np.float32] | None = None
@@ -153,9 +155,9 @@ class _Enough:
         look, last = self.look, pieces[-1]
         if np.isfinite(self.oldest):
             # A trail left behind began before its particle died.
-            return last.time <= self.oldest
+            return last.time <= self.oldest or (look.spacing <= 0 and len(pieces) > self.points + self.frames_for_dead)
         if look.spacing <= 0:
-            return len(pieces) > look.wanted_points + self.frames_for_dead
+            return len(pieces) > self.points + self.frames_for_dead
         # With a spacing: until those that are still followed have come far enough.
         if self.ways is None or len(pieces) == 1:
             self.ids, self.ways = last.ids, np.zeros(len(last.ids), np.float32)
@@ -174,7 +176,7 @@ class _Enough:
             self.ways = np.concatenate([self.ways, np.zeros(len(fresh), np.float32)])[order]
             self.ids = np.concatenate([self.ids, fresh])[order]
             return False
-        return bool((self.ways >= look.spacing * look.wanted_points).all())
+        return bool((self.ways >= look.spacing * self.points).all())
 
 
 def _rows_at(present: NDArray[np.int32], ids: NDArray[np.int32]) -> NDArray[np.intp]:
