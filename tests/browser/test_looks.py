@@ -167,6 +167,41 @@ class Pixels(LooksCase):
             expected = expected * 0.5 + np.array(color) * 0.5
         self.assertLessEqual(np.abs(self.still(raw)[200, 300] - expected * 255).max(), 4)
 
+    def test_a_card_and_the_processor_draw_the_same(self) -> None:
+        """Instances on a graphics card, copies of meshes without one: every look, seen both ways, to the pixel."""
+        raw = placed(
+            [-8.0, 0.0, 0.0], [-4.0, 1.0, 0.0], [0.0, 0.0, 0.0], [4.0, 1.0, 0.0], [8.0, 0.0, 0.0],
+            look={"kind": "balls"},
+            radius=1.2,
+            speed=8.0,
+            opacity=0.7,
+        )  # fmt: skip
+        kinds: list[dict[str, Any]] = [
+            {"kind": "instances", "form": "splinter"},
+            {"kind": "pictures", "picture": "flakes", "picking": {"kind": "at_random"}},
+            {"kind": "trails", "length": {"kind": "by_points", "points": 6}, "size": 0.4},
+            {"kind": "discs", "softness": 0.5},
+            {"kind": "links", "reach": 6.0, "width": 0.3},
+        ]
+        raw["groups"] = [{"id": name, "label": name.upper()} for name in "abcde"]
+        for source, name in zip(raw["sources"], "abcde", strict=True):
+            source["group"] = name
+        raw["looks"] = [
+            {"id": f"look{k}", "who": [name], "layers": [{"kind": "by_group"}], **kind}
+            for k, (name, kind) in enumerate(zip("abcde", kinds, strict=True))
+        ]
+        raw["looks"][-1]["who"] = []
+        seen = []
+        for way in ("processor", "card"):
+            self.page.goto(self.server.url)
+            self.page.evaluate(f"sessionStorage.setItem('drawn by', '{way}')")
+            seen.append(self.still(raw))
+        self.assertGreater(
+            int((np.abs(seen[0] - np.round(np.array(BACKGROUND) * 255)).max(axis=2) > 20).sum()), 2500
+        )
+        differing = np.abs(seen[0] - seen[1]).max(axis=2) > 8
+        self.assertLess(int(differing.sum()), 40)
+
     def test_focus_exposure_and_glow(self) -> None:
         """Out of focus things spread by the lens, moving ones along their way, bright ones all round; what is lit in all stays the same."""
         raw = placed([0.0, 0.0, 0.0], look={"kind": "discs"}, radius=0.4, color=[1.0, 1.0, 1.0])
