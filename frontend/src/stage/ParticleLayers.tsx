@@ -24,14 +24,15 @@ export function ParticleLayers({ layers, trial, marked, dim }: Props) {
   );
   const ordering = useMemo(() => new Ordering(), []);
   useEffect(() => () => drawn.forEach((layer) => layer.dispose()), [drawn]);
-  useEffect(() => {
+  useEffect(() => invalidate(), [drawn, camera, size, viewport.dpr, invalidate]);
+  // Right before drawing, never later: without its scale a layer would take everything for tiny and blow it up over the whole stage.
+  useFrame(() => {
     const half = "fov" in camera ? Math.tan(((camera.fov as number) * Math.PI) / 360) : 1;
     const density = viewport.dpr;
     const view = { scale: (size.height * density) / (2 * half), density, width: size.width * density, height: size.height * density };
     drawn.forEach((layer) => layer.look(view));
-    invalidate();
-  }, [drawn, camera, size, viewport.dpr, invalidate]);
-  useFrame(() => ordering.update(drawn, camera));
+    ordering.update(drawn, camera);
+  });
   return (
     <>
       {drawn.map((layer, index) => (
