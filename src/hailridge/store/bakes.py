@@ -147,7 +147,8 @@ class Bakes:
     def frame(self, key: str, number: int) -> FrameRow:
         """A computed frame, or the last one before it whose state was stored."""
         with self.database.reading() as session:
-            if session.get(FrameRow, (key, number)) is None:
+            # Only whether it is there: a frame of many particles is ten megabytes, to be read once.
+            if session.scalar(select(FrameRow.number).where(FrameRow.bake_key == key, FrameRow.number == number)) is None:
                 raise NotFound(f"frame {number} is not computed yet")
             kept = (FrameRow.bake_key == key, FrameRow.number <= number, FrameRow.state != b"")
             row = session.scalars(select(FrameRow).where(*kept).order_by(FrameRow.number.desc()).limit(1)).first()

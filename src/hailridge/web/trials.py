@@ -24,6 +24,9 @@ router = APIRouter(prefix="/api", tags=["trials"])
 BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 FOREVER = {"Cache-Control": "private, max-age=86400, immutable"}
 
+UNKEPT = {"Cache-Control": "no-store"}
+"""Frames are kept by the page itself, up to a bound: a browser that writes megabytes to its disk for each hands them over a fifth later."""
+
 
 class Ask(BaseModel):
     """Which document to run: the saved one, or one that is being tried while a value is dragged."""
@@ -107,7 +110,7 @@ def get_frame(
     for index, layer in enumerate(drawn):
         head["layers"].append(layer.head())
         arrays |= {f"{index}/{name}": array for name, array in layer.arrays().items()}
-    return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
+    return Response(pack(head, arrays), media_type="application/octet-stream", headers=UNKEPT)
 
 
 def _velocities(moment: Moment, ids: NDArray[np.int32]) -> NDArray[np.float32]:
