@@ -15,7 +15,6 @@ from hailridge.core.drawn import Layer
 from hailridge.core.looks.instances import Instances
 from hailridge.core.orientation import turned
 from hailridge.core.scene import Scene
-from hailridge.core.shipped import shipped_pictures
 
 MOST = {"picture": 1500, "form": 900, "ribbon": 30_000}
 MOST_PARTICLES = 6000
@@ -127,7 +126,7 @@ def _pictures(easel: Easel, scene: Scene, layer: Layer, rows: NDArray[np.intp], 
 def _cell(easel: Easel, scene: Scene, layer: Layer, number: int) -> Image.Image:
     key = (layer.settings["picture"], number)
     if key not in easel.cells:
-        sheet = shipped_pictures().get(key[0]) or scene.picture(key[0])
+        sheet = scene.picture(key[0])
         whole = Image.open(io.BytesIO(sheet.png)).convert("RGBA")
         width, height = sheet.width // sheet.columns, sheet.height // sheet.rows
         left, upper = number % sheet.columns * width, number // sheet.columns * height

@@ -12,11 +12,9 @@ from hailridge.core.assets import PictureSheet
 from hailridge.core.shipped import shipped_pictures
 from hailridge.formats.pictures import LARGEST_FILE, MOST_CELLS
 from hailridge.web.context import Context, Shared
+from hailridge.web.uploads import read_in_worker
 
 router = APIRouter(prefix="/api/pictures", tags=["pictures"])
-
-PATIENCE = 60.0
-"""Seconds that reading pictures may take."""
 
 FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
@@ -72,12 +70,6 @@ def add_pictures(
         if room < 0:
             raise HTTPException(422, f"these pictures are more than {LARGEST_FILE * 4 / 1e6:.0f} MB together; make them smaller or take fewer")
         given.append((file.filename or "picture", data))
-    job = context.pool.submit({"what": "pictures", "files": given, "columns": columns, "rows": rows}, owner=f"pictures {given[0][0]}")
-    try:
-        result = job.result.result(PATIENCE)
-    except TimeoutError:
-        context.pool.abandon(job.owner)
-        raise HTTPException(422, f"'{given[0][0]}' took longer than {PATIENCE:g} s to read and was given up") from None
-    if result["state"] != "done":
-        raise HTTPException(422, result.get("message", "reading was stopped"))
+    message = {"what": "pictures", "files": given, "columns": columns, "rows": rows}
+    result = read_in_worker(context, message, given[0][0])
     return _out(result["asset"], context.library.picture(result["asset"]), False)

@@ -145,7 +145,7 @@ class _Enough:
     """Whether as many frames have been looked at as trails can need."""
 
     def __init__(self, look: Trails, now: float, oldest: float, fps: float, points: int) -> None:
-        self.look, self.now, self.oldest, self.points = look, now, oldest, points
+        self.look, self.oldest, self.points = look, oldest, points
         self.dead_until = now - look.outlive
         self.frames_for_dead = int(look.outlive * fps) + 1 if look.outlive > 0 else 0
         self.ways: NDArray[np.float32] | None = None
@@ -153,11 +153,12 @@ class _Enough:
 
     def __call__(self, pieces: list[Piece]) -> bool:
         look, last = self.look, pieces[-1]
+        by_frames = look.spacing <= 0 and len(pieces) > self.points + self.frames_for_dead
         if np.isfinite(self.oldest):
             # A trail left behind began before its particle died.
-            return last.time <= self.oldest or (look.spacing <= 0 and len(pieces) > self.points + self.frames_for_dead)
+            return last.time <= self.oldest or by_frames
         if look.spacing <= 0:
-            return len(pieces) > self.points + self.frames_for_dead
+            return by_frames
         # With a spacing: until those that are still followed have come far enough.
         if self.ways is None or len(pieces) == 1:
             self.ids, self.ways = last.ids, np.zeros(len(last.ids), np.float32)
