@@ -61,7 +61,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 3,
+        "format": 4,
         "name": "test",
         "clock": clock,
         "shapes": shapes,

@@ -175,12 +175,56 @@ class NothingGetsThrough(unittest.TestCase):
 
 
 class WhatIsRemembered(unittest.TestCase):
+    def between(self, rotations: list[list[float]], joined: bool, **rest: object) -> np.ndarray:
+        """Contacts counted over five seconds of a ball that comes to rest between planes turned like that; as shapes of their own or as one."""
+        planes = [
+            {**PLANE, "id": f"p{n}", "label": f"P{n}", "rotation": turn, "width": 6.0, "depth": 6.0}
+            for n, turn in enumerate(rotations)
+        ]
+        both = {"kind": "compound", "id": "both", "label": "Both", "members": [plane["id"] for plane in planes]}
+        solid = ["both"] if joined else [plane["id"] for plane in planes]
+        raw = document(
+            GRAVITY,
+            *(bounce(shape, 0.2, 0.3) | {"id": f"solid {n}"[:5] + str(n)} for n, shape in enumerate(solid)),
+            shapes=[*planes, both],
+            count=30,
+            clock={"duration": 6.0},
+            source={"direction": {"kind": "any"}, "speed": 0.3},
+            **rest,
+        )
+        frames = run(raw)
+        return np.array([frame.columns["contact_count"] for frame in frames[24:]])
+
+    def test_resting_between_two_surfaces_is_no_new_contact(self) -> None:
+        # A valley of two planes; a floor and a wall into which wind presses.
+        for joined in (False, True):
+            counts = self.between([[0, 0, -35.0], [0, 0, 35.0]], joined, position=[0.0, 0.8, 0.0])
+            self.assertTrue((counts[-1] >= 1).all())
+            # It rolls into the valley and bounces a little; after three seconds nothing is new any more.
+            np.testing.assert_array_equal(counts[-1], counts[60])
+            self.assertLess(counts[-1].max(), 20)
+
+    def test_pressed_into_a_corner_by_a_strong_wind(self) -> None:
+        wind = rule({"kind": "constant", "acceleration": [40.0, 0.0, 0.0]}, id="press")
+        wall = {"kind": "plane", "id": "wall", "label": "Wall", "rotation": [0.0, 0.0, 90.0], "position": [1.0, 0.0, 0.0]}
+        raw = document(
+            GRAVITY, wind, bounce(bounciness=0.3), bounce("wall", 0.3) | {"id": "wall"},
+            rule({"kind": "spawn", "group": "b", "count": 1, "parent": "kept"}, id="shatter", trigger="contact", who=["a"]),
+            shapes=[PLANE, {**wall, "width": 20.0, "depth": 20.0}], count=10, groups=["a", "b"], clock={"duration": 5.0},
+            position=[0.0, 0.5, 0.0],
+        )  # fmt: skip
+        frames = run(raw)
+        born = np.array([frame.births for frame in frames])
+        self.assertEqual(int(born[36:].sum()), 0)
+        touching = frames[-1].columns["touching"][frames[-1].columns["group"] == 0]
+        np.testing.assert_array_equal(touching, (1 << 1) | (1 << 2))
+
     def test_resting_is_one_contact(self) -> None:
         raw = document(GRAVITY, bounce(bounciness=0.0), position=[0.0, 1.05, 0.0], shapes=[PLANE])
         frames = run(raw)
         self.assertEqual(track(frames, "contact_count")[-1], 1)
         self.assertAlmostEqual(track(frames, "impact_speed")[-1], math.sqrt(2 * 9.81 * 1.0), delta=0.01)
-        self.assertEqual(int(track(frames, "touching")[-1]), 1)
+        self.assertEqual(int(track(frames, "touching")[-1]), 1 << 1)
 
     def test_impact_speed_counts_only_what_goes_into_the_surface(self) -> None:
         raw = document(

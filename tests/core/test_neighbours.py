@@ -8,7 +8,11 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
+from hailridge.core.assets import MemoryAssets
 from hailridge.core.neighbours import Grid
+from hailridge.core.observe import recorded_moment
+from hailridge.core.scene import Scene
+from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
 
 RANDOM = np.random.default_rng(11)
@@ -116,10 +120,27 @@ class InRules(unittest.TestCase):
     def test_the_removed_do_not_count(self) -> None:
         gone = rule({"kind": "remove"}, condition=compare({"kind": "number"}, "below", 1.0), id="gone")
         lone = rule(
-            {"kind": "drag"}, condition=compare({"kind": "neighbours", "distance": 1.0}, "at_least", 2.0)
+            {"kind": "set", "attribute": "mass", "amount": 2.0},
+            condition=compare({"kind": "neighbours", "distance": 1.0}, "at_least", 2.0),
         )
         self.assertEqual(run(document(gone, lone, count=3), 0)[0].held[1], 0)
         self.assertEqual(run(document(lone, count=3), 0)[0].held[0], 3)
+
+    def test_the_removed_are_not_the_nearest(self) -> None:
+        # Three in a row; the middle one is removed, so the outer ones are each other's nearest, whoever asks first and with whatever groups.
+        effect = read_effect(document(count=3, groups=["a", "b"]))
+        frame = run(effect, 0)[0]
+        columns = {name: column.copy() for name, column in frame.columns.items()}
+        columns["position"][:] = [[0, 0, 0], [1, 0, 0], [2.5, 0, 0]]
+        for counted_first in (False, True):
+            moment = recorded_moment(Scene(effect, MemoryAssets()), columns, 3, 0)
+            moment.doomed = np.zeros(3, np.bool_)
+            if counted_first:
+                moment.neighbour_counts(slice(0, 3), 5.0, [])
+            moment.doom(np.array([1]))
+            self.assertEqual(moment.nearest(slice(0, 3), 5.0, []).tolist(), [2, 2, 0])
+            self.assertEqual(moment.neighbour_counts(slice(0, 3), 5.0, []).tolist(), [1, 2, 1])
+            self.assertEqual(moment.nearest(slice(0, 3), 5.0, ["a"]).tolist(), [2, 2, 0])
 
 
 if __name__ == "__main__":

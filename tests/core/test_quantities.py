@@ -49,7 +49,7 @@ class KnownState(unittest.TestCase):
         columns["lifetime"][:] = [1.0, 4.0, 2.0]
         columns["entered"][:] = [0.0, 0.5, 0.75]
         columns["group"][:] = [0, 1, 1]
-        columns["touching"][:] = [-1, 1, 0]
+        columns["touching"][:] = [0, 1 << 1, 1 << 0]
         columns["contact_count"][:] = [0, 2, 5]
         columns["impact_speed"][:] = [0, 7, 1]
         columns["contact_time"][:] = [-1e30, 0.25, 1.0]

@@ -42,7 +42,7 @@ class Nobody(unittest.TestCase):
         )
         self.assertEqual(
             explained(raw, 20, 1),
-            "Nobody is left in Seeds to look at: all 200 moved to Sown by rule 1 'Sow' at frame 2.",
+            "Nobody is left in Seeds to look at: all 200 moved to Sown by rule 1 'Sow' at frame 1.",
         )
         self.assertEqual(explained(raw, 0, 1), "")
 
@@ -53,7 +53,7 @@ class Nobody(unittest.TestCase):
             rule({"kind": "wind"}, who=["never"], id="blow"),
             groups=self.GROUPS,
         )
-        self.assertEqual(explained(raw, 5, 1), "Nobody has come into Sown yet: the first does at frame 25.")
+        self.assertEqual(explained(raw, 5, 1), "Nobody has come into Sown yet: the first does at frame 24.")
         self.assertIn("Nobody ever comes into Never", explained(raw, 5, 2))
 
     def test_gone_by_death_and_by_several_ways(self) -> None:

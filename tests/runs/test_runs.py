@@ -233,7 +233,6 @@ class Jobs(unittest.TestCase):
         self.assertIn(b'"held gravity"', block)
         # What always holds has nothing to remember.
         self.assertNotIn(b'"held drag"', block)
-        self.assertNotIn(b'"fresh"', block)
         self.assertIn(b'"own own"', block)
 
 

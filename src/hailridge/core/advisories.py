@@ -13,9 +13,10 @@ from hailridge.core.amounts.spread import Spread
 from hailridge.core.births.emissions import Fill
 from hailridge.core.births.placements import Along, Listed
 from hailridge.core.look_advisories import look_advisories
-from hailridge.core.order import order_advisories
+from hailridge.core.order import named, order_advisories
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of, references
+from hailridge.model.parts import Condition
 
 
 def advise(effect: Effect, pictures: Collection[str] | None = None) -> list[Advisory]:
@@ -29,7 +30,10 @@ def advise(effect: Effect, pictures: Collection[str] | None = None) -> list[Advi
 def _left_out(effect: Effect) -> Iterator[Advisory]:
     """What is wrong with a rule, field or look: the run goes on without it."""
     for problem in effect.problems:
-        yield Advisory("error", list(problem.path), f"{problem}. The run goes on without it.")
+        path, fix = problem.path, None
+        if problem.only_there and path[0] == "rules" and effect.rules[path[1]].trigger != "each":
+            fix = {"path": ["rules", path[1], "trigger"], "value": "each", "label": "Act at each step"}
+        yield Advisory("error", list(path), f"{problem}. The run goes on without it.", fix)
 
 
 def _nothing_to_see(effect: Effect) -> Iterator[Advisory]:
@@ -171,24 +175,56 @@ def _amounts(effect: Effect) -> Iterator[Advisory]:
     for index, rule in enumerate(effect.rules):
         for place, action in enumerate(rule.actions):
             if rule.trigger == "each" and isinstance(action, Add | Multiply) and action.per == "occasion":
-                text = f"Rule {index + 1} changes '{action.attribute}' by a whole amount at each step, so the result depends on the frame rate."
+                which = _capital(named(effect, index))
+                text = f"{which} changes '{action.attribute}' by a whole amount at each step, so the result depends on the frame rate."
                 fix = {"path": ["rules", index, "actions", place, "per"], "value": "second", "label": "Make it a second"}
                 yield Advisory("advice", ["rules", index, "actions", place], text, fix)
 
 
 def _growth(effect: Effect) -> Iterator[Advisory]:
-    """A rule whose children meet the same rule again grows without end unless its condition ends it."""
+    """A rule whose children meet the same rule again grows without end unless something ends it that is not bound to come."""
     for index, rule in enumerate(effect.rules):
-        for place, action in enumerate(rule.actions):
-            if rule.enabled and isinstance(action, Spawn) and _feeds_itself(effect, rule, action) and rule.trigger in ("each", "birth"):
-                growth = action.count.extent()[1] if action.parent == "removed" else action.count.extent()[1] + 1
-                when = "at each step" if rule.trigger == "each" else "on birth"
-                if rule.condition is None and growth > 1:
+        for branch in ("actions", "otherwise"):
+            for place, action in enumerate(getattr(rule, branch)):
+                if not (effect.works("rules", index) and isinstance(action, Spawn) and _feeds_itself(effect, rule, action)):
+                    continue
+                again = _again(rule)
+                # Whoever is split on its death leaves in any case.
+                growth = action.count.extent()[1] + (1 if action.parent == "kept" and rule.trigger != "death" else 0)
+                if again and growth > 1:
                     text = (
-                        f"Rule {index + 1} multiplies without end: its children are split again {when}, {growth:g} for one. The particle budget "
-                        f"of {effect.clock.particle_budget:,} will stop it."
+                        f"{_capital(named(effect, index))} multiplies without end: its children are split again {again}, {growth:g} for one. The "
+                        f"particle budget of {effect.clock.particle_budget:,} will stop it."
                     )
-                    yield Advisory("warning", ["rules", index, "actions", place], text)
+                    yield Advisory("warning", ["rules", index, branch, place], text, code="growth")
+
+
+PER_OCCASION = {"each": "at each step", "birth": "on birth", "contact": "at each contact", "death": "when they leave"}
+
+
+def _again(rule: Rule) -> str:
+    """When children are bound to meet a rule again, in words; empty where its condition may keep it from them."""
+    if rule.condition is None:
+        return PER_OCCASION.get(rule.trigger, "at once")
+    reasons = [_comes(part) for _path, part in parts_of(rule.condition) if isinstance(part, Condition)]
+    if not all(reasons):
+        return ""
+    return next((reason for reason in reasons if reason not in (JOINS, "by chance")), "by chance")
+
+
+JOINS = "joins"
+
+
+def _comes(condition: Condition) -> str:
+    """When a condition comes true by itself, for every particle that lives on; empty where it need not."""
+    kind: str = condition.kind  # type: ignore[attr-defined]
+    if kind in ("all", "any"):
+        return JOINS
+    if kind == "chance":
+        return "by chance"
+    quantity: str = getattr(getattr(condition, "quantity", None), "kind", "")
+    upward = getattr(condition, "comparison", "between") in ("above", "at_least", "between", "equal")
+    return {"age": "at that age", "time_in_group": "after that time in their group"}.get(quantity, "") if upward else ""
 
 
 def _feeds_itself(effect: Effect, rule: Rule, action: Spawn) -> bool:
@@ -201,6 +237,10 @@ def _feeds_itself(effect: Effect, rule: Rule, action: Spawn) -> bool:
             return True
         current = parents.get(current)
     return False
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _as_list(value: Any) -> list[str]:

@@ -105,7 +105,7 @@ def _test(test: Compare | Between, effect: Effect) -> tuple[Verdict, str]:
             return "never", f"nothing is at least {low:g} and at most {high:g}"
         strict = False
     else:
-        strict = test.comparison in ("above", "below")
+        strict = test.comparison in ("above", "below") and not quantity.runs
     if low > highest or high < lowest or (strict and (low == highest or high == lowest)):
         if quantity.kind in CLOCKED and highest == end and low >= highest:
             return "never", f"'{title}' cannot pass {low:g} s: the clock ends at {effect.clock.duration:g} s"

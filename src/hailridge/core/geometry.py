@@ -188,11 +188,30 @@ class Geometry:
         if len(self.corners) == 0:
             away = points.astype(np.float64) - self.vertices[0]
             return np.repeat(self.vertices[:1].astype(np.float64), len(points), axis=0), lengths(away)
-        out, distances = np.empty((len(points), 3)), np.empty(len(points))
+        return self._closest_faces(points, reach)[:2]
+
+    def _closest_faces(self, points: Points, reach: float) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
+        """As `closest`, with the triangle on which each closest place lies, in the order of the tree: (n,)."""
+        out, distances, faces = np.empty((len(points), 3)), np.empty(len(points)), np.empty(len(points), np.int32)
         t = self.tree
         places = np.ascontiguousarray(points, np.float64)
-        tree.closest(len(points), places, t.triangles, t.bounds, t.links, np.float64(reach), out, distances)
-        return out, distances
+        tree.closest(len(points), places, t.triangles, t.bounds, t.links, np.float64(reach), out, distances, faces)
+        return out, distances, faces
+
+    def surface(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Closest places of a surface, outward normals there, and distances, below zero behind the surface: (n, 3), (n, 3) and (n,) float64.
+
+        Behind is inside where the shape has an inside, else the side to which its normal does not point.
+        """
+        if self.ball is not None:
+            out = np.empty((len(points), 3))
+            distances = self._from_ball(points, out)
+            away = out - np.asarray(self.ball[0], np.float64)
+            return out, away / np.maximum(lengths(away), 1e-12)[:, None], distances
+        out, distances, faces = self._closest_faces(points, np.inf)
+        normals = self.tree.triangles[faces, 9:12]
+        behind = self.inside(points) if self.has_inside else np.einsum("ij,ij->i", points - out, normals) < 0
+        return out, normals, np.where(behind, -distances, distances)
 
     def _from_ball(self, points: Points, out: NDArray[np.float64]) -> NDArray[np.float64]:
         """Distances to the surface of an exact ball, below zero inside: (n,); `out` (n, 3) gets the closest places, or has no rows."""

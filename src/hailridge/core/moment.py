@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from hailridge.core.events import EventLog, Happening
 from hailridge.core.kernels import vectors as kernel
-from hailridge.core.neighbours import Neighbours
-from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
+from hailridge.core.neighbours import Grid, Neighbours
+from hailridge.core.particles import Array, Particles, Rows, as_factor, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.randomness import normals, uniforms
-from hailridge.core.scene import Scene
+from hailridge.core.scene import Scene, turn_column
 from hailridge.model.attributes import BUILT_IN
 
 NOTHING3 = np.zeros((0, 3), np.float32)
@@ -22,7 +22,7 @@ NOTHING3 = np.zeros((0, 3), np.float32)
 
 @dataclass
 class Litter:
-    """Children waiting to appear after the last rule."""
+    """Children waiting to appear after the last rule of this part of the step."""
 
     parents: NDArray[np.intp]
     counts: NDArray[np.int64]
@@ -33,7 +33,7 @@ class Litter:
 
 @dataclass
 class Encounter:
-    """One contact action with whom it concerns: what the contact phase is told by rules."""
+    """One contact action with whom it concerns: what motion is told by rules."""
 
     shape: int
     rows: Rows
@@ -43,12 +43,13 @@ class Encounter:
 
 @dataclass
 class Finding:
-    """Something to tell the artist about a run. `item` is a path into the document."""
+    """Something to tell the artist about a run. `item` is a path into the document, `code` what kind of thing it is."""
 
     level: str
     item: tuple[str, int] | None
     frame: int
     text: str
+    code: str = ""
 
 
 PILES: dict[str, int] = {"push": 3, "drag": 1, "air": 3, "square": 1, "plate": 4, "limit": 1}
@@ -57,7 +58,7 @@ PILES: dict[str, int] = {"push": 3, "drag": 1, "air": 3, "square": 1, "plate": 4
 
 @dataclass
 class Buffers:
-    """What actions of one step pile up: pushes and drag, children, contacts, and actions that act on motion itself."""
+    """What actions of one step pile up: pushes and drag, children, what is solid to whom, and actions that act on motion itself."""
 
     piles: dict[str, Array] = field(default_factory=dict)
     litters: list[Litter] = field(default_factory=list)
@@ -74,6 +75,8 @@ class Moment:
         self.frame = frame
         self.time = time
         self.dt = 0.0
+        self.spans: NDArray[np.float32] | None = None
+        """How much of the step each particle lives through (n,) s, where some are born within it."""
         self.step = 0
         self.buffers = Buffers()
         self.doomed = np.zeros(0, np.bool_)
@@ -84,10 +87,15 @@ class Moment:
         self.actor = -1
         self._pile_pool: dict[str, Array] = {}
         self._field_values: dict[str, tuple[Any, Array]] = {}
+        self._placed = 0
         self._moved = 0
         self._regrouped = 0
         self._neighbours = Neighbours()
         self._stood: tuple[Any, Array] | None = None
+        self.departed: dict[str, Array] = {}
+        """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""
+        self.looked: list[int] = []
+        """Of a recorded frame: how many each rule looked at at its turn."""
         self.past: Callable[[int], Moment | None] | None = None
         """Gives the moment of an earlier recorded frame, None where it is not there; for looks that follow where particles have been."""
 
@@ -120,7 +128,7 @@ class Moment:
     def field_of(self, field: str, rows: Rows) -> Array:
         """A field where particles are: (k,) float32, 0–1. It is asked for once a step, as long as nobody puts particles elsewhere."""
         known = self._field_values.get(field)
-        now = (self.step, self.time, self.count, self._moved)
+        now = (self._placed, self.time, self.count, self._moved)
         if known is None or known[0] != now:
             known = self._field_values[field] = (now, self.scene.field_strength(field, self.column("position"), self.time))
         return known[1][rows]
@@ -128,24 +136,19 @@ class Moment:
     def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
         """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
 
-        Places are those of the start of the step, groups the present ones. With `touching`, the radii of both are added to the reach.
+        Places are those before rules put anybody elsewhere, groups the present ones; whoever has been removed is not found. With `touching`, the
+        radii of both are added to the reach.
         """
         reach = np.asarray(reach, np.float32)
         radii = self.column("radius")
         if touching:
             reach = reach + radii[rows]
         widest = float(reach.max(initial=0.0)) + (float(radii.max(initial=0.0)) if touching else 0.0)
-        members = self.scene.members(groups)
-        marked = None if members.all() else members[self.column("group")]
-        if self.any_doomed and len(self.doomed) == self.count:
-            marked = ~self.doomed if marked is None else marked & ~self.doomed
-        places = self._places()
-        stamp = (self.step, self.scene.at_end, self.time, self.count, self._regrouped)
-        grid, targets = self._neighbours.among(stamp, (tuple(groups), touching), widest, places, marked)
+        grid, targets, everyone = self._grid(groups, widest)
         own = np.full(self.count, -1, np.int64)
         own[targets] = targets
-        everybody = marked is None and number_of(rows) == self.count
-        return grid.count(taken(places, rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
+        everybody = everyone and number_of(rows) == self.count
+        return grid.count(taken(self._places(), rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
 
     def nearest(self, rows: Rows, reach: float, groups: list[str]) -> NDArray[np.int64]:
         """The nearest other particle of these groups within `reach` (m) of each row: its row (k,) int64, −1 where there is none."""
@@ -154,19 +157,36 @@ class Moment:
     def nearest_of(self, rows: Rows, reach: float, groups: list[str], most: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
         """The `most` nearest others of these groups within `reach` (m) of each row, nearest first: rows (k, most) int64, −1 where there are no
         more, and distances (k, most) m."""
+        grid, targets, _everyone = self._grid(groups, reach)
+        own = np.arange(self.count)[rows]
+        return grid.nearest(taken(self._places(), rows), np.full(1, reach, np.float32), most, np.asarray(targets, np.int64), own)
+
+    def _grid(self, groups: list[str], cell: float) -> tuple[Grid, NDArray[np.intp], bool]:
+        """The grid over those of these groups who can be found now, their rows, and whether that is everyone."""
         members = self.scene.members(groups)
         marked = None if members.all() else members[self.column("group")]
-        places = self._places()
-        stamp = (self.step, self.scene.at_end, self.time, self.count, self._regrouped)
-        grid, targets = self._neighbours.among(stamp, (tuple(groups), False), reach, places, marked)
-        own = np.arange(self.count)[rows]
-        return grid.nearest(taken(places, rows), np.full(1, reach, np.float32), most, np.asarray(targets, np.int64), own)
+        if self.any_doomed and len(self.doomed) == self.count:
+            marked = ~self.doomed if marked is None else marked & ~self.doomed
+        stamp = (self._placed, self.count, self._regrouped)
+        grid, targets = self._neighbours.among(stamp, tuple(groups), cell, self._places(), marked)
+        return grid, targets, marked is None
 
     def _places(self) -> Array:
-        """Where everybody was at the start of the step, whoever has been put elsewhere since."""
-        if self._stood is not None and self._stood[0] == (self.step, self.scene.at_end, self.count):
+        """Where everybody was before rules put anybody elsewhere in this part of the step."""
+        if self._stood is not None and self._stood[0] == (self._placed, self.count):
             return self._stood[1]
         return self.column("position")
+
+    def begin_part(self) -> None:
+        """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""
+        self._placed += 1
+
+    def elapsed(self, rows: Rows) -> Any:
+        """How much of this step each particle lives through, in seconds: one number where that is the same for all, or (k,) float32.
+
+        Whatever happens a bit each step goes by this, so that newborns get no more than their share.
+        """
+        return np.float32(self.dt) if self.spans is None else self.spans[rows]
 
     def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
         """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
@@ -188,8 +208,8 @@ class Moment:
         info = BUILT_IN.get(attribute)
         if attribute == "position":
             self._moved += 1
-            if self._stood is None or self._stood[0] != (self.step, self.scene.at_end, self.count):
-                self._stood = ((self.step, self.scene.at_end, self.count), self.column("position").copy())
+            if self._stood is None or self._stood[0] != (self._placed, self.count):
+                self._stood = ((self._placed, self.count), self.column("position").copy())
         if info is not None and info.low is not None:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":
@@ -199,8 +219,58 @@ class Moment:
             velocity[rows] *= factor[:, None].astype(np.float32)
         elif attribute == "spin":
             self.column("spin")[rows] = np.radians(values)
+        elif attribute == "age":
+            self._set_age(rows, values)
         else:
             self.column(attribute if info is not None else f"own {attribute}")[rows] = values
+
+    def _set_age(self, rows: Rows, values: Array) -> None:
+        """Age follows from the time of birth, so that is what is moved."""
+        age = self.column("age")
+        self.column("born")[rows] -= values.astype(np.float64) - age[rows]
+        age[rows] = values
+        if self.scene.at_end:
+            # It is that old at the end of a step, not somewhere within it.
+            self.column("lag")[rows] = 0.0
+
+    def appear(self, rows: slice, span: Any) -> None:
+        """Told of particles that were added: how much of this step they live through (s; one number, or one for each)."""
+        missing = self.count - len(self.doomed)
+        if missing > 0:
+            self.doomed = np.concatenate([self.doomed, np.zeros(missing, np.bool_)])
+        before = rows.start
+        if self.spans is None and np.ndim(span) == 0 and span == np.float32(self.dt):
+            return
+        known = np.full(before, self.dt, np.float32) if self.spans is None else self.spans[:before]
+        self.spans = np.concatenate([known, np.broadcast_to(np.asarray(span, np.float32), (rows.stop - before,))])
+
+    def forget_rows(self) -> None:
+        """Told after rows have been dropped: nothing that is kept by row holds any more."""
+        self.doomed, self.any_doomed = np.zeros(self.count, np.bool_), False
+        self.spans, self.surface, self._stood = np.zeros(self.count, np.float32), NOTHING3, None
+        self.begin_part()
+
+    def surface_at(self, rows: Rows) -> Array | None:
+        """The normals at the hardest touch of this step (k, 3), zero for those who touched nothing; None where nobody did."""
+        if not len(self.surface):
+            return None
+        indices = as_indices(rows)
+        known = indices < len(self.surface)
+        out = np.zeros((len(indices), 3), np.float32)
+        out[known] = self.surface[indices[known]]
+        return out
+
+    def mark_turn(self, bit: int, rows: Rows, afresh: bool) -> None:
+        """Note for whom a rule held at its turn: that is recorded, so that rings show whom counts count. `afresh` forgets whom it held for before."""
+        column, mask = self.column(turn_column(bit)), np.uint8(1 << (bit & 7))
+        if afresh:
+            column &= ~mask
+        if number_of(rows):
+            column[rows] |= mask
+
+    def marked_turn(self, bit: int) -> NDArray[np.bool_]:
+        """For whom a rule held at its turn in this step, or in the recorded one: (n,)."""
+        return np.asarray((self.column(turn_column(bit)) & np.uint8(1 << (bit & 7))) != 0)
 
     def move_to_group(self, rows: Rows, group: str) -> None:
         """Change group; time in the group starts anew, and rules that no longer concern the particle forget that they held."""
@@ -250,7 +320,8 @@ class Moment:
 
     def midway(self, rows: Rows) -> Array:
         """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
-        return np.ascontiguousarray(self.read("position", rows) + self.read("velocity", rows) * np.float32(self.dt / 2))
+        half = self.elapsed(rows) / np.float32(2)
+        return np.ascontiguousarray(self.read("position", rows) + self.read("velocity", rows) * as_factor(half))
 
     @property
     def midtime(self) -> float:
@@ -258,4 +329,4 @@ class Moment:
 
     def find(self, level: str, item: tuple[str, int] | None, text: str, key: Any = None) -> None:
         """Report something once per item and kind, with the frame at which it first happened."""
-        self.findings.setdefault((text if key is None else key, item), Finding(level, item, self.frame, text))
+        self.findings.setdefault((text if key is None else key, item), Finding(level, item, self.frame, text, key if isinstance(key, str) else ""))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ from hailridge.core.events import Happening
 from hailridge.core.looks.layers import group_colors
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
-from hailridge.core.scene import Scene
+from hailridge.core.scene import ReadyRule, Scene, turn_column
 from hailridge.core.why import reasons
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.parts import Amount, Condition, Quantity
@@ -85,6 +85,33 @@ def holders(
         return (ids[:0] if otherwise else ids), len(ids)
     holds = np.asarray(condition.holds(moment, rows), np.bool_)
     return ids[~holds if otherwise else holds], len(ids)
+
+
+@dataclass
+class Holders:
+    """For whom a rule held at its turn: ids of those still there (k,), and those who have left since, with their places (m, 3) m and radii (m,) m;
+    `of` is how many it looked at."""
+
+    ids: NDArray[np.int32]
+    left: NDArray[np.int32]
+    places: NDArray[np.float32]
+    radii: NDArray[np.float32]
+    of: int
+
+
+def turn_of(moment: Moment, ready: ReadyRule, otherwise: bool = False) -> Holders:
+    """For whom a rule held at its turn, as recorded with the frame: exactly those whom its count counts. With `otherwise`, for whom it did not."""
+    bit = ready.other_bit if otherwise else ready.bit
+    looked = moment.looked[ready.index] if ready.index < len(moment.looked) else 0
+    nobody = Holders(np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32), looked)
+    if bit is None:
+        return nobody
+    ids = moment.column("id")[moment.marked_turn(bit)]
+    gone = moment.departed
+    if not gone:
+        return replace(nobody, ids=ids)
+    chosen = (gone[turn_column(bit)] & np.uint8(1 << (bit & 7))) != 0
+    return Holders(ids, gone["id"][chosen], gone["position"][chosen], gone["radius"][chosen], looked)
 
 
 @dataclass
@@ -160,13 +187,14 @@ def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
     for attribute in scene.effect.attributes:
         out[attribute.id] = {"label": attribute.label, "unit": "", "type": "number", "value": float(moment.column(f"own {attribute.id}")[row])}
     touching = int(moment.column("touching")[row])
+    shapes: list[str] = [shape.label for index, shape in enumerate(scene.effect.shapes) if touching >> index & 1]  # type: ignore[attr-defined]
     group = scene.effect.groups[int(moment.column("group")[row])]
     return {
         "id": particle,
         "parent": int(moment.column("parent_id")[row]),
         "group": group.id,
         "entered": float(moment.column("entered")[row]),
-        "touching": scene.effect.shapes[touching].label if touching >= 0 else None,  # type: ignore[attr-defined]
+        "touching": ", ".join(shapes) or None,
         "contacts": int(moment.column("contact_count")[row]),
         "impact_speed": float(moment.column("impact_speed")[row]),
         "values": out,

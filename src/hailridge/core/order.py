@@ -8,11 +8,10 @@ from typing import Any
 from hailridge.core.actions.approach import Approach
 from hailridge.core.actions.change import Add, Multiply, Set
 from hailridge.core.actions.population import LiveOn, Move, Remove, Spawn, Switch
-from hailridge.core.actions.push import Push
 from hailridge.core.advisory import Advisory
 from hailridge.core.certainty import judge
 from hailridge.core.conditions.tests import Chance
-from hailridge.model.effect import Effect, Rule
+from hailridge.model.effect import Effect, Rule, rule_numbers
 from hailridge.model.kind import parts_of
 from hailridge.model.parts import Action, Quantity
 
@@ -30,7 +29,8 @@ def order_advisories(effect: Effect) -> list[Advisory]:
 def named(effect: Effect, index: int) -> str:
     """How a rule is spoken of: by its number, and its label where it has one."""
     label = effect.rules[index].label
-    return f"rule {index + 1} '{label}'" if label else f"rule {index + 1}"
+    number = rule_numbers(effect)[index]
+    return f"rule {number} '{label}'" if label else f"rule {number}"
 
 
 def _capital(text: str) -> str:
@@ -67,6 +67,13 @@ def _starved(effect: Effect) -> Iterator[Advisory]:
         starved = [group for group in who if group in gone]
         if who and len(starved) == len(who):
             culprit, does = gone[starved[0]]
+            if all(action.phase != "change" for action in (*rule.actions, *rule.otherwise)) and rule.actions:
+                text = (
+                    f"{_capital(named(effect, index))} acts on nobody for longer than the step of its birth: {named(effect, culprit)} {does} "
+                    "everybody at its end."
+                )
+                yield Advisory("warning", ["rules", index], text)
+                continue
             text = f"{_capital(named(effect, index))} is never reached: {named(effect, culprit)} above it {does} everybody first."
             rules = [rule.model_dump() for rule in effect.rules]
             rules.insert(culprit, rules.pop(index))
@@ -106,7 +113,7 @@ def _overwritten(effect: Effect) -> Iterator[Advisory]:
         who = groups_of(effect, rule.who)
         for number, action in enumerate(rule.actions):
             attribute = _written(action)
-            if attribute is None or rule.actions[number].phase != "rules":
+            if attribute is None or rule.actions[number].phase != "change":
                 continue
             path: list[str | int] = ["rules", index, "actions", number]
             if any(_sets(later, attribute) for later in rule.actions[number + 1 :]):
@@ -164,16 +171,12 @@ def _single_rules(effect: Effect) -> Iterator[Advisory]:
     """What a trigger makes of an action."""
     for index, rule in _working(effect):
         if not rule.actions and not rule.otherwise:
-            yield Advisory("advice", ["rules", index], f"Rule {index + 1} does nothing yet: choose what it should do.")
-        once = rule.trigger in ("once", "becomes", "stops", "birth")
+            yield Advisory("advice", ["rules", index], f"{_capital(named(effect, index))} does nothing yet: choose what it should do.")
         for number, action in enumerate(rule.actions):
             path: list[str | int] = ["rules", index, "actions", number]
-            if once and isinstance(action, Push):
-                text = (
-                    f"{_capital(named(effect, index))} pushes for a single step only, since it acts on a moment. Let it act at each step, or move "
-                    "its force to a rule that waits and switch that on here."
-                )
-                yield Advisory("warning", path, text, {"path": ["rules", index, "trigger"], "value": "each", "label": "Act at each step"})
+            if rule.trigger != "each" and isinstance(action, Add | Multiply) and action.per == "second":
+                text = f"{_capital(named(effect, index))} acts on a moment, yet changes {action.attribute} by so much a second: hardly at all."
+                yield Advisory("warning", path, text, {"path": [*path, "per"], "value": "occasion", "label": "Change it at once"})
             if rule.trigger == "each" and rule.condition is None and isinstance(action, LiveOn):
                 text = f"{_capital(named(effect, index))} gives a new lease of life at every step, so its particles never leave."
                 yield Advisory("warning", path, text, {"path": ["rules", index, "trigger"], "value": "once", "label": "Once per particle"})

@@ -27,7 +27,9 @@ BASE_COLUMNS: dict[str, ColumnSpec] = {
     "group": ("i2", 1, 0),
     "position": ("f4", 3, 0),
     "velocity": ("f4", 3, 0),
+    "born": ("f8", 1, 0),
     "age": ("f4", 1, 0),
+    "lag": ("f4", 1, 0),
     "lifetime": ("f4", 1, 1),
     "radius": ("f4", 1, 0.05),
     "mass": ("f4", 1, 1),
@@ -37,10 +39,14 @@ BASE_COLUMNS: dict[str, ColumnSpec] = {
     "contact_time": ("f4", 1, float(FOREVER_AGO)),
     "contact_count": ("i4", 1, 0),
     "impact_speed": ("f4", 1, 0),
-    "touching": ("i2", 1, -1),
-    "fresh": ("u1", 1, 1),
+    "touching": ("u8", 1, 0),
+    "fresh": ("u1", 1, 0),
 }
-"""Built-in state: 91 bytes a particle, rule memory and own attributes not counted."""
+"""Built-in state: 109 bytes a particle, rule memory and own attributes not counted.
+
+`born` is the time of birth (s), from which `age` follows; `lag` how long it had lived at the end of its first step. `touching` has a bit for each
+shape that it touches. `fresh` marks children on which rules that give birth on birth have not acted yet.
+"""
 
 OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "orientation": ("f4", 4, (0.0, 0.0, 0.0, 1.0)),
@@ -114,6 +120,11 @@ class Particles:
             larger = np.empty(_shape(self._capacity, spec), spec[0])
             larger[: self.count] = self._arrays[name][: self.count]
             self._arrays[name] = larger
+
+
+def touching_bit(shape: int) -> np.uint64:
+    """The bit of a shape, by its index, in the column `touching`."""
+    return np.uint64(1 << shape)
 
 
 def _shape(capacity: int, spec: ColumnSpec) -> tuple[int, ...]:

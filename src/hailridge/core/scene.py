@@ -24,17 +24,32 @@ from hailridge.model.parts import Action, Shape
 
 
 @dataclass
+class Deeds:
+    """The actions of a branch of a rule, by the part of the step in which each is asked."""
+
+    push: list[Action] = field(default_factory=list)
+    contact: list[Action] = field(default_factory=list)
+    change: list[Action] = field(default_factory=list)
+
+    def all(self) -> list[Action]:
+        return [*self.push, *self.contact, *self.change]
+
+
+@dataclass
 class ReadyRule:
-    """A rule with its groups as a table and its memory named."""
+    """A rule with its groups as a table, its actions by their part of the step, and its memory named."""
 
     index: int
     rule: Rule
     members: NDArray[np.bool_]
     held: str
     fired: str
-    actions: list[Action] = field(default_factory=list)
-    otherwise: list[Action] = field(default_factory=list)
-    contacts: list[Action] = field(default_factory=list)
+    bit: int
+    """Where it stands among the bits that record whom rules held for (`Moment.mark_turn`)."""
+    other_bit: int | None = None
+    """The bit of those for whom it did not hold, where it does something about them."""
+    does: Deeds = field(default_factory=Deeds)
+    otherwise: Deeds = field(default_factory=Deeds)
     off: str = ""
     """The column that says for whom it is switched off; empty where nothing ever switches it."""
     acted: str = ""
@@ -46,9 +61,18 @@ class ReadyRule:
         return self.rule.condition is not None or self.rule.trigger in ("once", "becomes", "stops")
 
     @property
-    def only_solid(self) -> bool:
-        """Whether all that the rule does belongs to the contact phase."""
-        return bool(self.contacts) and not self.actions and not self.otherwise
+    def on_the_way(self) -> bool:
+        """Whether it does anything to the motion of a step, so that it is asked before it."""
+        return bool(self.does.push or self.does.contact or self.otherwise.push or self.otherwise.contact)
+
+    @property
+    def at_the_end(self) -> bool:
+        """Whether it takes its turn after motion: then it is counted there. One that only acts on the way is counted before."""
+        return bool(self.does.change or self.otherwise.change) or not self.on_the_way
+
+    @property
+    def gives_birth(self) -> bool:
+        return any(getattr(action, "gives_birth", False) for action in (*self.does.change, *self.otherwise.change))
 
     @property
     def everyone(self) -> bool:
@@ -93,7 +117,10 @@ class Scene:
         self.missing = [body.shape.label for body in self.bodies.list if body.missing]
         self._switched = {part.rule for _path, part in parts_of(effect) if getattr(part, "kind", "") == "switch"}  # type: ignore[attr-defined]
         self._watched = {part.rule for _path, part in parts_of(effect) if getattr(part, "kind", "") == "since_rule"}  # type: ignore[attr-defined]
+        self.turns = 0
+        """How many bits it takes to record whom the rules held for."""
         self.rules = [self._ready(index, rule) for index, rule in enumerate(effect.rules) if effect.works("rules", index)]
+        self.rules_named = {ready.rule.id: ready for ready in self.rules}
         self.at_end = False
         self._time: float | None = None
         self.look_at(0.0)
@@ -111,7 +138,7 @@ class Scene:
         if any(source.actions for source in self.effect.sources) or self.effect.clock.time_from == "curve":
             return False
         for ready in self.rules:
-            plain = ready.rule.trigger == "each" and ready.rule.condition is None and not ready.otherwise
+            plain = ready.rule.trigger == "each" and ready.rule.condition is None and not ready.otherwise.all()
             if not plain or not all(getattr(action, "without_history", False) for action in ready.rule.actions):
                 return False
         return True
@@ -142,10 +169,15 @@ class Scene:
         if self.changing:
             self._move_shapes(end)
 
-    def finish_step(self, end: float) -> None:
-        """Numbers as at the end of the step; where shapes are then is where they start the next."""
+    def reach_end(self, end: float) -> None:
+        """From here on numbers and shapes are read as at the end of the step."""
         if self.changing:
             _set(self.tracks, end)
+        self.at_end = True
+
+    def finish_step(self, end: float) -> None:
+        """Where shapes are at the end of a step is where they start the next."""
+        if self.changing:
             self.bodies.settle()
             self._time = end
 
@@ -163,7 +195,7 @@ class Scene:
         }
 
     def pose(self, shape: str) -> Pose:
-        """A shape where it is now: at the start of the step for rules, at its end for contact."""
+        """A shape where it is now: at the start of the step for births and pushes, at its end for contact and changes."""
         body = self.bodies.by_id[shape]
         return body.end if self.at_end else body.start
 
@@ -194,10 +226,15 @@ class Scene:
         return self.pose(shape).transform
 
     def _ready(self, index: int, rule: Rule) -> ReadyRule:
-        ready = ReadyRule(index, rule, self.members(rule.who), f"held {rule.id}", f"fired {rule.id}")
-        for action in rule.actions:
-            (ready.contacts if action.phase == "contact" else ready.actions).append(action)
-        ready.otherwise = list(rule.otherwise)
+        ready = ReadyRule(index, rule, self.members(rule.who), f"held {rule.id}", f"fired {rule.id}", self.turns)
+        for branch, deeds in (("actions", ready.does), ("otherwise", ready.otherwise)):
+            for place, action in enumerate(getattr(rule, branch)):
+                if self.effect.acts("rules", index, branch, place):
+                    getattr(deeds, action.phase).append(action)
+        self.turns += 1
+        if ready.otherwise.all():
+            ready.other_bit = self.turns
+            self.turns += 1
         if rule.waits or rule.id in self._switched:
             ready.off = f"off {rule.id}"
         if rule.id in self._watched:
@@ -236,10 +273,12 @@ class Scene:
                 extra[ready.off] = ("u1", 1, int(ready.rule.waits))
             if ready.acted:
                 extra[ready.acted] = ("f4", 1, float(FOREVER_AGO))
-            for action in (*ready.actions, *ready.otherwise):
+            for action in (*ready.does.all(), *ready.otherwise.all()):
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
+        for bit in range(0, self.turns, 8):
+            extra[turn_column(bit)] = ("u1", 1, 0)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
             extra[name] = OPTIONAL_COLUMNS[name]
         if SUBSTEPS in self.needs:
@@ -267,6 +306,11 @@ class Scene:
     def width_of(self, attribute: str) -> int:
         info = BUILT_IN.get(attribute)
         return 3 if info is not None and info.value_type in ("vector", "color") else 1
+
+
+def turn_column(bit: int) -> str:
+    """The column that holds one of the bits of `ReadyRule`: eight of them to a column."""
+    return f"turns {bit >> 3}"
 
 
 SUBSTEPS = "substeps"

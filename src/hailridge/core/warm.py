@@ -30,7 +30,7 @@ def _arguments() -> dict[str, tuple[object, ...]]:
     neighbours.sorted_order(whole)
     vectors.bounds(points)
     memory.edges(np.zeros(1, np.uint8), whole, 0, np.zeros(1, np.bool_))
-    memory.elapsed(one.copy(), one.copy(), whole, 0, 1, np.float32(0), np.float32(0))
+    memory.elapsed(one.copy(), one.copy(), whole, 0, 1, np.float32(0), np.float32(0), one.copy())
     for kind in (np.float32, np.float64):
         vectors.lengths(np.zeros((1, 3), kind))
     return {
@@ -67,10 +67,10 @@ def _arguments() -> dict[str, tuple[object, ...]]:
             np.zeros((1, 4), np.float32), np.ones(1), np.zeros((3, 3), np.float32), np.zeros((1, 3), np.int32), three.copy(), np.empty(1, np.int32)
         ),
         "_strays": (points, three, np.float32(1e5), np.empty(1, np.uint8)),
-        "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.float64(1), np.empty((1, 3)), np.empty(1)),
+        "_closest": (np.zeros((1, 3)), triangles, bounds, links, np.float64(1), np.empty((1, 3)), np.empty(1), np.empty(1, np.int32)),
         "_resolve": (
             points.copy(), three.copy(), three, three, one, one, np.ones((1, 1), np.uint8), varied, varied, table, np.zeros((1, 50)), np.float64(0),
-            triangles, bounds, links, np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),
+            triangles, bounds, links, keys, keys, keys.copy(), keys.copy(), np.empty(1, np.int16), np.empty(1, np.float32), three.copy(),
         ),
     }  # fmt: skip
 

@@ -15,6 +15,7 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.core.scene import ReadyRule
 from hailridge.model.attributes import BUILT_IN
+from hailridge.model.effect import rule_numbers
 from hailridge.model.kind import Path
 from hailridge.model.parts import Condition, Quantity
 
@@ -56,7 +57,9 @@ def _reason(moment: Moment, ready: ReadyRule, rows: NDArray[np.intp]) -> dict[st
         if ready.rule.condition is not None:
             tests = [_test(condition, moment, rows, path) for path, condition in parts_of_condition(ready.rule.condition)]
             holds = bool(tests[0]["holds"])
-    return {"rule": ready.index, "concerned": concerned, "switched_off": switched_off, "holds": holds, "tests": tests}
+    # What is recorded of its turn may differ from how things are at the end of the step: it was asked on the way, or rules below it changed them.
+    held = bool(moment.marked_turn(ready.bit)[rows[0]])
+    return {"rule": ready.index, "concerned": concerned, "switched_off": switched_off, "holds": holds, "held": held, "tests": tests}
 
 
 def _test(condition: Condition, moment: Moment, rows: Rows, path: Path) -> dict[str, Any]:
@@ -155,7 +158,7 @@ def _nobody(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
     labels = [group.label for group in scene.effect.groups]
     which = " or ".join(labels[group] for group in groups) if ready.rule.who else "the effect"
     if ready.off and np.isin(moment.column("group"), groups).any():
-        return f"Nobody is left to look at: rule {ready.index + 1} is switched off for everybody in {which} at frame {frame}."
+        return f"Nobody is left to look at: rule {rule_numbers(scene.effect)[ready.index]} is switched off for everybody in {which} at frame {frame}."
     past = events[events["frame"] <= frame]
     entered = np.isin(past["present"], groups) & np.isin(past["what"], [Happening.BIRTH, Happening.MOVE])
     if not entered.any():
@@ -176,7 +179,7 @@ def _where_to(moment: Moment, past: NDArray[Any], groups: NDArray[np.intp], came
             some = moved[(moved["present"] == target) & (moved["item"] == rule)]
             frames = _frames(some["frame"])
             label = moment.scene.effect.rules[int(rule)].label if 0 <= rule < len(moment.scene.effect.rules) else ""
-            by = f" by rule {int(rule) + 1}" + (f" '{label}'" if label else "") if rule >= 0 else ""
+            by = f" by rule {rule_numbers(moment.scene.effect)[int(rule)]}" + (f" '{label}'" if label else "") if rule >= 0 else ""
             amount = f"all {came:,}" if len(some) >= came and not len(died) else f"{len(some):,} of {came:,}"
             pieces.append(f"{amount} moved to {labels[int(target)]}{by} {frames}")
     if len(died):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, cast
 
 import numpy as np
@@ -19,7 +20,8 @@ Frames = Iterable[Frame]
 def table_of(effect: Effect, frame: Frame) -> Table:
     """One frame as flat columns: frame, time, id, parent_id, group (label), age, lifetime, x … opacity, and every own attribute."""
     c = frame.columns
-    labels = np.array([group.label for group in effect.groups], dtype=object)
+    # Strings even where there is nobody: a column of no objects has no type.
+    labels = np.array([group.label for group in effect.groups], dtype=np.str_)
     table: Table = {
         "frame": np.full(frame.count, frame.number, np.int32), "time": np.full(frame.count, frame.time, np.float64),
         "id": c["id"], "parent_id": c["parent_id"], "group": labels[c["group"]], "age": c["age"], "lifetime": c["lifetime"],
@@ -136,18 +138,31 @@ def _linear(encoded: Any) -> Any:
 
 
 def write_npz(path: Path, effect: Effect, frames: Frames) -> None:
-    """All frames joined, one array a column; group labels are stored beside their numbers."""
+    """All frames joined, one array a column; groups by their labels."""
     tables = [table_of(effect, frame) for frame in frames]
     joined = {name: np.concatenate([np.asarray(table[name]) for table in tables]) for name in tables[0]} if tables else {}
-    if joined:
-        joined["group"] = joined["group"].astype(str)
     np.savez_compressed(path, **cast(Any, joined))
 
 
-WRITERS: dict[str, Callable[[Path, Effect, Frames], None]] = {
-    ".parquet": write_parquet,
-    ".csv": write_csv,
-    ".ply": write_ply,
-    ".usdc": write_usd,
-    ".npz": write_npz,
+Writer = Callable[[Path, Effect, Frames], None]
+
+
+def _whole(writer: Writer) -> Writer:
+    """Write beside the place and move there when all is done: what cannot be finished leaves nothing behind, and what was there stays."""
+
+    def write(path: Path, effect: Effect, frames: Frames) -> None:
+        with TemporaryDirectory(prefix=".writing-", dir=path.absolute().parent) as folder:
+            writer(Path(folder) / path.name, effect, frames)
+            for made in sorted(Path(folder).iterdir()):
+                made.replace(path.with_name(made.name))
+
+    return write
+
+
+WRITERS: dict[str, Writer] = {
+    ".parquet": _whole(write_parquet),
+    ".csv": _whole(write_csv),
+    ".ply": _whole(write_ply),
+    ".usdc": _whole(write_usd),
+    ".npz": _whole(write_npz),
 }

@@ -9,7 +9,19 @@ from pydantic_core import PydanticUndefined
 
 from hailridge.model import fields, units
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import GROUP_COLORS, Attribute, Clock, Dial, Effect, Group, PictureSettings, Rule, Source
+from hailridge.model.effect import (
+    GROUP_COLORS,
+    PARTS_OF_A_STEP,
+    TRIGGER_PLACES,
+    Attribute,
+    Clock,
+    Dial,
+    Effect,
+    Group,
+    PictureSettings,
+    Rule,
+    Source,
+)
 from hailridge.model.kind import Kind, Part
 from hailridge.model.parts import Action, Look, Quantity
 
@@ -25,6 +37,8 @@ def catalogue() -> dict[str, Any]:
         "parts": {name: _entry(part, name) for name, part in FIXED_PARTS.items()},
         "attributes": [vars(info) for info in BUILT_IN.values()],
         "units": units.UNITS,
+        "trigger_places": TRIGGER_PLACES,
+        "parts_of_a_step": PARTS_OF_A_STEP,
         "group_colors": GROUP_COLORS,
     }
 
@@ -43,9 +57,9 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
         "fields": [_field(name, part.model_fields[name]) for name in _own_first(part) if fields.ui_of(part.model_fields[name])],
     }
     if issubclass(part, Quantity):
-        entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft)}
+        entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft), "low": part.low, "high": part.high, "runs": part.runs}
     if issubclass(part, Action):
-        entry["phase"] = part.phase
+        entry |= {"phase": part.phase, "places": list(part.places), "on_a_moment": part.on_a_moment}
     if issubclass(part, Look):
         entry["shader"] = part.shader
     return entry

@@ -8,9 +8,9 @@ from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
 from hailridge.model.kind import Identifier, Label, Part, Value, Vector
-from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Placement, Shape
+from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 
-FORMAT = 3
+FORMAT = 4
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -143,6 +143,14 @@ class Source(Part):
     seed: ItemSeed = 0
 
 
+TRIGGER_PLACES: dict[str, Place] = {
+    "each": "step", "once": "moment", "becomes": "moment", "stops": "moment", "birth": "birth", "contact": "contact", "death": "death",
+}  # fmt: skip
+"""Where the actions of a rule stand, by its trigger."""
+
+PARTS_OF_A_STEP: tuple[tuple[Place, ...], ...] = (("birth",), ("step", "moment"), ("contact",), ("death",))
+"""In which order rules are computed and read: those on birth first, those on death last; within each, from top to bottom."""
+
 Trigger = Literal["each", "once", "becomes", "stops", "birth", "contact", "death"]
 
 TRIGGER_WORDS: dict[str, str] = {
@@ -220,7 +228,7 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[3] = 3
+    format: Literal[4] = 4
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)
@@ -234,7 +242,7 @@ class Effect(Part):
     looks: list[Look] = Field(default_factory=list, max_length=64)
     picture: PictureSettings = Field(default_factory=PictureSettings)
     _problems: list[Any] = PrivateAttr(default_factory=list)
-    _left_out: set[tuple[str, int]] = PrivateAttr(default_factory=set)
+    _left_out: set[tuple[str | int, ...]] = PrivateAttr(default_factory=set)
 
     @property
     def problems(self) -> list[Any]:
@@ -244,8 +252,27 @@ class Effect(Part):
     def leave_out(self, problems: list[Any]) -> None:
         """Told once, when the document is read."""
         self._problems = problems
-        self._left_out = {problem.path[:2] for problem in problems}
+        self._left_out = {problem.path if problem.only_there else problem.path[:2] for problem in problems}
+
+    def acts(self, collection: str, index: int, branch: str, place: int) -> bool:
+        """Whether one action of a rule or source takes part in the run."""
+        return (collection, index, branch, place) not in self._left_out
 
     def works(self, collection: str, index: int) -> bool:
         """Whether an item takes part in the run: switched on, and nothing wrong with it."""
         return (collection, index) not in self._left_out and bool(getattr(getattr(self, collection)[index], "enabled", True))
+
+
+def numbered(triggers: list[str]) -> list[int]:
+    """What number each rule is called by, from the triggers of all: its place in the order in which rules are computed and read, from 1 on."""
+    part_of = {place: part for part, places in enumerate(PARTS_OF_A_STEP) for place in places}
+    parts = [part_of[TRIGGER_PLACES.get(trigger, "step")] for trigger in triggers]
+    numbers = [0] * len(triggers)
+    for number, index in enumerate(sorted(range(len(triggers)), key=lambda index: (parts[index], index)), 1):
+        numbers[index] = number
+    return numbers
+
+
+def rule_numbers(effect: Effect) -> list[int]:
+    """What number each rule of an effect is called by (see `numbered`)."""
+    return numbered([rule.trigger for rule in effect.rules])

@@ -40,7 +40,23 @@ def _colors_in_layers(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "looks": looks, "format": 3}
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers}
+def _bursts_from_frame_0(document: dict[str, Any]) -> dict[str, Any]:
+    """3 → 4: births at one moment, at 0, used to mean the beginning of the pre-roll; now 0 is frame 0."""
+    clock = document.get("clock")
+    pre_roll = clock.get("pre_roll", 0.0) if isinstance(clock, dict) else 0.0
+    if not isinstance(pre_roll, int | float) or pre_roll <= 0 or not isinstance(document.get("sources"), list):
+        return {**document, "format": 4}
+
+    def lifted(source: Any) -> Any:
+        emission = source.get("emission") if isinstance(source, dict) else None
+        if not isinstance(emission, dict) or emission.get("kind") not in ("burst", "one", "fill") or emission.get("time", 0.0) != 0:
+            return source
+        return {**source, "emission": {**emission, "time": -float(pre_roll)}}
+
+    return {**document, "sources": [lifted(source) for source in document["sources"]], "format": 4}
+
+
+STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_from_frame_0}
 """Format number → the step that lifts it by one."""
 
 

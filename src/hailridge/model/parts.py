@@ -5,7 +5,7 @@ Signatures are untyped on purpose where they meet the computation: the model kno
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 from pydantic_core import CoreSchema, core_schema
 
@@ -23,6 +23,8 @@ class Quantity(Kind):
     low: ClassVar[float | None] = None
     high: ClassVar[float | None] = None
     """What it can never be below or above, where there is such a bound: shows conditions that can never hold."""
+    runs: ClassVar[bool] = False
+    """Whether it goes on by itself as time does, a second a second: its thresholds are met to the nearest step."""
 
     def read(self, moment: Any, rows: Any) -> Any:
         """Values for `rows`: (k,) float or bool, in the quantity's unit."""
@@ -68,11 +70,31 @@ class Condition(Kind):
         raise NotImplementedError
 
 
+Phase = Literal["push", "contact", "change"]
+"""In which part of the step an action is asked: before motion, for motion to meet (what is solid), or after it."""
+
+Place = Literal["birth", "step", "moment", "contact", "death", "otherwise"]
+"""Where in an effect an action may stand: in a rule on birth or done by a source, at each step, on a moment, on contact, on death; and in an
+*otherwise*."""
+
+EVERYWHERE: tuple[Place, ...] = ("birth", "step", "moment", "contact", "death", "otherwise")
+LASTING: tuple[Place, ...] = ("step", "otherwise")
+"""Where actions stand that only work for as long as their rule holds: forces, gradual changes, being solid."""
+LIVING: tuple[Place, ...] = ("birth", "step", "moment", "contact", "otherwise")
+"""Where actions stand that mean nothing to a particle that is leaving."""
+
+
 class Action(Kind):
-    """What a rule does to the particles that it holds for. `phase` says in which part of the step."""
+    """What a rule does to the particles that it holds for. `phase` says in which part of the step, `places` where it may stand.
+
+    Whatever offers, checks or runs actions reads these two declarations.
+    """
 
     slot: ClassVar[str] = "action"
-    phase: ClassVar[str] = "rules"
+    phase: ClassVar[Phase] = "change"
+    places: ClassVar[tuple[Place, ...]] = EVERYWHERE
+    on_a_moment: ClassVar[dict[str, Any]] = {}
+    """Field values to begin with where it is added to a rule that does not act at each step."""
 
     def act(self, moment: Any, rows: Any) -> None:
         """Apply to `rows` of the moment's particles."""

@@ -12,10 +12,11 @@ from pydantic import ValidationError
 
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import Effect, Rule
+from hailridge.model.effect import Effect, Rule, numbered
 from hailridge.model.kind import Kind, Part, Path, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
+from hailridge.model.placing import misplaced
 
 LONGEST_DOCUMENT = 2_000_000
 """Bytes; a hand-made effect is about ten thousand."""
@@ -31,6 +32,8 @@ class Problem:
     path: Path
     place: str
     text: str
+    only_there: bool = False
+    """Whether no more than what stands at `path` is left out of the run, and not the whole rule or source."""
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -69,7 +72,7 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
     except ValidationError as error:
         raise DocumentError(_in_words(error, raw)) from None
     problems = list(check(effect))
-    if any(problem.path[0] not in LEFT_OUT or problem.path[-1] == "id" for problem in problems):
+    if any((problem.path[0] not in LEFT_OUT and not problem.only_there) or problem.path[-1] == "id" for problem in problems):
         raise DocumentError(problems)
     problems += _relying_on_broken(effect, problems)
     effect.leave_out(problems)
@@ -79,7 +82,7 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
 def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]:
     """Fields and rules that read a field which is left out, and what reads those again."""
     raw = effect.model_dump()
-    broken = {problem.path[:2] for problem in problems}
+    broken = {problem.path[:2] for problem in problems if not problem.only_there}
     labels: dict[str, str] = {field.id: field.label for field in effect.fields}  # type: ignore[attr-defined]
     found: list[Problem] = []
     while True:
@@ -158,6 +161,8 @@ def check(effect: Effect) -> Iterator[Problem]:
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
             yield _problem(raw, (*path, "otherwise"), text)
+    for out_of_place, text in misplaced(effect):
+        yield Problem(out_of_place, place_in_words(raw, out_of_place), text, only_there=True)
 
 
 def _check_part(part: Part, path: Path, effect: Effect, raw: dict[str, Any], known: dict[str, set[str]]) -> Iterator[Problem]:
@@ -294,11 +299,19 @@ def place_in_words(raw: Any, path: Path) -> str:
             label = node.get("label") or node.get("id") if isinstance(node, dict) else None
             if words and words[-1] == previous:
                 words.pop()
-            words.append(f"{singular or previous.rstrip('s')} {key + 1}" + (f" '{label}'" if isinstance(label, str) else ""))
+            number = _rule_number(raw, key) if previous == "rules" else key + 1
+            words.append(f"{singular or previous.rstrip('s')} {number}" + (f" '{label}'" if isinstance(label, str) else ""))
         elif isinstance(key, str):
             words.append(key.replace("_", " ") if key in _COLLECTIONS or key not in _all_tags() else "")
         previous = key
     return ", ".join(word for word in words if word)
+
+
+def _rule_number(raw: Any, index: int) -> int:
+    rules = raw.get("rules") if isinstance(raw, dict) else None
+    if not isinstance(rules, list) or not 0 <= index < len(rules):
+        return index + 1
+    return numbered([str(rule.get("trigger", "each")) if isinstance(rule, dict) else "each" for rule in rules])[index]
 
 
 def _all_tags() -> set[str]:

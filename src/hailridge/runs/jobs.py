@@ -108,7 +108,8 @@ def stored(frame: Frame, kept: bool = True) -> StoredFrame:
         "births": frame.births, "deaths": frame.deaths, "stand": [frame.stand.next_id, frame.stand.step, frame.stand.events],
     }  # fmt: skip
     state = pack_columns(frame.columns, frame.count) if kept else b""
-    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8)}), state)
+    departed = {f"departed {name}": column for name, column in frame.departed.items()}
+    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8), **departed}), state)
 
 
 def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:

@@ -184,6 +184,8 @@ class Runs:
         columns, count = unpack_columns(row.state)
         with trial.lock:
             found = recorded_moment(trial.scene, columns, count, row.number)
+            found.departed = {name.removeprefix("departed "): array for name, array in unpack(row.events)[1].items() if name.startswith("departed ")}
+            found.looked = json.loads(row.stats)["looked"]
             found.past = lambda number: self._past(trial, number)
             if not passing:
                 self._keep_looking(trial, frame, found)
@@ -222,7 +224,9 @@ class Runs:
         simulation.frame = frame - 1
         made = simulation.next_frame()
         assert made is not None
-        return recorded_moment(trial.scene, made.columns, made.count, frame)
+        moment = recorded_moment(trial.scene, made.columns, made.count, frame)
+        moment.departed, moment.looked = made.departed, made.looked.tolist()
+        return moment
 
     def events(self, trial: Trial) -> NDArray[Any]:
         """All events of a trial's computed frames, in order of happening."""

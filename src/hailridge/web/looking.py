@@ -15,7 +15,7 @@ from hailridge.core.certainty import allowed
 from hailridge.core.events import MOST_EVENTS, Happening
 from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through
 from hailridge.core.flow import coarse_to_fine, flow, slices
-from hailridge.core.observe import distribution, given_range, holders, impacts, quantity_values, row_of, values_of
+from hailridge.core.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
 from hailridge.core.scene import ReadyRule
 from hailridge.core.why import branch_counts, explain, last_firings
 from hailridge.formats.blocks import pack, unpack_columns
@@ -100,14 +100,25 @@ def _in_document(trial: Trial, path: list[str | int], kind: type[Piece], otherwi
 
 @router.post("/trials/{trial_id}/frames/{number}/highlight", response_class=Response, responses=BINARY)
 def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Response:
-    """The ids for whom a condition holds at a frame, as a binary block with `count` and `of`."""
+    """The ids for whom a condition holds at a frame, as a binary block with `count` and `of`.
+
+    A rule's own condition is answered from the record: whom it held for at its turn, exactly those that its count counts. `left` are those of
+    them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
+    """
     trial = context.runs.trial(trial_id)
     condition = _in_document(trial, test.path, Condition, _pieces(condition=test.condition).condition)
     _check_names(trial, test.who)
     ready = _rule(trial, int(test.path[1])) if test.path[:1] == ["rules"] and len(test.path) > 1 else None
+    whole = ready is not None and test.path[2:] == ["condition"] and ready.rule.condition is condition
     with _names_told(), context.runs.moment(trial, number) as moment:
-        ids, of = holders(moment, condition, test.who, test.otherwise, ready.off if ready else "")
-    return Response(pack({"count": len(ids), "of": of}, {"ids": np.ascontiguousarray(ids)}), media_type="application/octet-stream")
+        if ready is not None and whole:
+            found = turn_of(moment, ready, test.otherwise)
+        else:
+            ids, of = holders(moment, condition, test.who, test.otherwise, ready.off if ready else "")
+            found = Holders(ids, ids[:0], np.zeros((0, 3), np.float32), np.zeros(0, np.float32), of)
+    head = {"count": len(found.ids) + len(found.left), "of": found.of, "turn": whole}
+    arrays = {"ids": found.ids, "left": found.left, "left_places": found.places, "left_radii": found.radii}
+    return Response(pack(head, {name: np.ascontiguousarray(array) for name, array in arrays.items()}), media_type="application/octet-stream")
 
 
 @router.post("/trials/{trial_id}/frames/{number}/histogram")

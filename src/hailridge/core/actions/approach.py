@@ -10,10 +10,10 @@ import numpy as np
 from hailridge.core.actions.weighted import Weighted
 from hailridge.core.kernels import memory as kernel
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, ColumnSpec, Rows, named_rows, number_of
+from hailridge.core.particles import Array, ColumnSpec, Rows, as_factor, named_rows, number_of
 from hailridge.core.scene import Scene
 from hailridge.model import fields
-from hailridge.model.parts import Amount
+from hailridge.model.parts import LASTING, Amount, Place
 
 SETTLED_HALVES = 7.0
 """A springy approach 'over a time' is within one per cent after seven halvings (2⁻⁷ ≈ 0.8 %)."""
@@ -28,6 +28,7 @@ class Approach(Weighted):
         "*Halving every*: each such time halves what is left, fast first, then ever slower. Springiness makes it swing past and "
         "settle: 0 not at all, 0.5 lively, 0.9 wobbly."
     )
+    places: ClassVar[tuple[Place, ...]] = LASTING
 
     kind: Literal["approach"] = "approach"
     attribute: str = fields.reference("attribute", label="Attribute")
@@ -50,8 +51,8 @@ class Approach(Weighted):
         target = np.asarray(self.amount.give(moment, rows), np.float32)
         # Where a field weakens it, its time passes more slowly.
         weight = self.share(moment, rows)
-        wide = present.ndim == 2 and np.ndim(weight)
-        pace = np.float32(moment.dt) * (weight[:, None] if wide else weight)
+        span = moment.elapsed(rows)
+        pace = as_factor(span * weight) if present.ndim == 2 else span * weight
         if self.manner == "half_life" and self.springiness == 0:
             kept = (0.5 ** (np.asarray(pace, np.float64) / self.time)).astype(np.float32)
             moment.write_attribute(self.attribute, rows, target + (present - target) * kept)
@@ -62,7 +63,7 @@ class Approach(Weighted):
             return
         # Evenly: of the way that is left, this step's part of the time that is left.
         left = np.maximum(np.float32(self.time) - elapsed, 0)
-        share = np.where(left > moment.dt * 1.001, moment.dt / np.maximum(left, 1e-9), 1.0).astype(np.float32)
+        share = np.where(left > span * 1.001, span / np.maximum(left, 1e-9), 1.0).astype(np.float32)
         share = share * weight
         share = share[:, None] if present.ndim == 2 else share
         moment.write_attribute(self.attribute, rows, present + (target - present) * share)
@@ -70,9 +71,10 @@ class Approach(Weighted):
     def _elapsed(self, moment: Moment, rows: Rows) -> tuple[Array, Array]:
         """Seconds since the approach began without a break, and for whom it begins now: (k,) each."""
         began, worked = moment.column(f"began {self.item}"), moment.column(f"worked {self.item}")
-        now = np.float32(moment.time)
+        # What it does now fills the time that has just passed: it began as that time did.
+        now, span = np.float32(moment.time), np.atleast_1d(np.asarray(moment.elapsed(rows), np.float32))
         broken = now - np.float32(moment.dt * 1.5 + 1e-6)
-        found: tuple[Array, Array] = kernel.elapsed(began, worked, *named_rows(rows), number_of(rows), now, broken)
+        found: tuple[Array, Array] = kernel.elapsed(began, worked, *named_rows(rows), number_of(rows), now, broken, span)
         return found
 
     def _spring(self, moment: Moment, rows: Rows, present: Array, target: Array, afresh: Array, pace: Any) -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -42,6 +42,7 @@ class Add(Weighted):
         "Adds to what is there. *A second*: spread over time, whatever the steps. *At once*: the whole amount each time that the rule "
         "acts; in a rule that acts at each step, that depends on the frame rate."
     )
+    on_a_moment: ClassVar[dict[str, Any]] = {"per": "occasion"}
 
     kind: Literal["add"] = "add"
     attribute: str = fields.reference("attribute", label="Attribute")
@@ -49,12 +50,12 @@ class Add(Weighted):
     per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        share = np.float32(moment.dt if self.per == "second" else 1.0)
         present = moment.read_attribute(self.attribute, rows)
-        added = np.asarray(self.amount.give(moment, rows) * share)
-        if self.where is not None:
-            weight = self.share(moment, rows)
-            added = added * (as_factor(weight) if present.ndim == 2 else weight)
+        added = np.asarray(self.amount.give(moment, rows))
+        share = self.share(moment, rows)
+        if self.per == "second":
+            share = share * moment.elapsed(rows)
+        added = added * (as_factor(share) if present.ndim == 2 else share)
         moment.write_attribute(self.attribute, rows, present + added)
 
 
@@ -65,6 +66,7 @@ class Multiply(Weighted):
     help: ClassVar[str] = (
         "*A second*: 0.5 leaves half after a second, a quarter after two, whatever the steps. *At once*: each time that the rule acts."
     )
+    on_a_moment: ClassVar[dict[str, Any]] = {"per": "occasion"}
 
     kind: Literal["multiply"] = "multiply"
     attribute: str = fields.reference("attribute", label="Attribute")
@@ -73,12 +75,14 @@ class Multiply(Weighted):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         factor = np.asarray(self.factor.give(moment, rows), np.float32)
-        if self.per == "second":
-            factor = np.sign(factor) * np.abs(factor) ** np.float32(moment.dt)
-        if self.where is not None:
-            # Half of the strength is half of the way from leaving it alone, as a ratio.
-            factor = np.sign(factor) * np.abs(factor) ** self.share(moment, rows)
         present = moment.read_attribute(self.attribute, rows)
+        # Half of the strength is half of the way from leaving it alone, as a ratio; so is half of a second.
+        power = self.share(moment, rows)
+        if self.per == "second":
+            power = power * moment.elapsed(rows)
+        if factor.ndim == 2:
+            power = as_factor(power)
+        factor = np.sign(factor) * np.abs(factor) ** power
         if present.ndim == 2 and factor.ndim == 1:
             factor = factor[:, None]
         moment.write_attribute(self.attribute, rows, present * factor)

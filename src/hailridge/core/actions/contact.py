@@ -7,14 +7,15 @@ from typing import ClassVar, Literal
 from hailridge.core.moment import Encounter, Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
-from hailridge.model.parts import Action, Amount
+from hailridge.model.parts import LASTING, Action, Amount, Phase, Place
 
 
 class Bounce(Action):
     title: ClassVar[str] = "bounce off a shape"
     sentence: ClassVar[str] = "bounce off {shape} with bounciness {bounciness} and friction {friction}"
     category: ClassVar[str] = "Contact"
-    phase: ClassVar[str] = "contact"
+    phase: ClassVar[Phase] = "contact"
+    places: ClassVar[tuple[Place, ...]] = LASTING
     help: ClassVar[str] = (
         "Makes the shape solid for the particle. Bounciness: the part of its speed onto the surface that it comes back with; 0 stays, 1 "
         "bounces for ever. Friction: on a slope it stays put while the tangent of the slope is no more than this. Contact comes after "

@@ -9,7 +9,7 @@ import numpy as np
 from hailridge.core.moment import Litter, Moment
 from hailridge.core.particles import Rows, as_indices, number_of
 from hailridge.model import fields
-from hailridge.model.parts import Action, Amount
+from hailridge.model.parts import LIVING, Action, Amount, Place
 
 HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "up": "upward", "any": "any way"}
 
@@ -19,6 +19,7 @@ class Move(Action):
     sentence: ClassVar[str] = "move to {group}"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle leaves its group and joins this one; the time in its group starts anew."
+    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["move"] = "move"
     group: str = fields.reference("group", label="Group")
@@ -33,6 +34,7 @@ class MoveBack(Action):
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle returns to the group that it was in before its latest move; one that has never moved stays where it is."
     needs: ClassVar[tuple[str, ...]] = ("came_from",)
+    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["move_back"] = "move_back"
 
@@ -52,6 +54,7 @@ class LiveOn(Action):
         "A new lease of life: the particle leaves exactly this long from now. *Its age set back*: age begins again at 0, so that curves over "
         "life run anew; *its age going on* leaves it. Age and lifetime are set together, so there is no order to get wrong."
     )
+    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["live_on"] = "live_on"
     time: Amount = fields.amount(2.0, unit="s", low=0, high=100_000, soft=(0.1, 10), label="For")
@@ -72,6 +75,7 @@ class Switch(Action):
         "From now on that rule acts on this particle, or no longer does: a way to switch a force on by an event. A rule set to *waits until "
         "switched on* begins switched off for everybody."
     )
+    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["switch"] = "switch"
     rule: str = fields.reference("rule", label="Rule")
@@ -88,6 +92,7 @@ class Remove(Action):
     sentence: ClassVar[str] = "remove it"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle leaves the effect at once. Rules further down no longer see it."
+    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["remove"] = "remove"
 
@@ -108,6 +113,7 @@ class Spawn(Action):
         "parent, the rest from the amount given here. Children meet the rules from the next step on; they begin with a clean memory, so "
         "nothing that the parent had already set off happens to them by mistake."
     )
+    gives_birth: ClassVar[bool] = True
 
     kind: Literal["spawn"] = "spawn"
     count: Amount = fields.amount(2.0, low=0, high=10_000, soft=(1, 50), label="How many")
@@ -127,7 +133,7 @@ class Spawn(Action):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         counts = np.broadcast_to(np.rint(self.count.give(moment, rows)).astype(np.int64), (number_of(rows),))
-        axes = moment.surface[rows] if self.heading == "surface" and len(moment.surface) == moment.count else None
+        axes = moment.surface_at(rows) if self.heading == "surface" else None
         moment.buffers.litters.append(Litter(as_indices(rows), counts, self, moment.actor, axes))
         if self.parent == "removed":
             moment.doom(rows)

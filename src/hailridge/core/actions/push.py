@@ -13,15 +13,17 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Rows, number_of
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
-from hailridge.model.parts import Amount
+from hailridge.model.parts import LASTING, Amount, Phase, Place
 
 HALVING = np.float32(math.log(2.0))
 
 
 class Push(Weighted):
-    """What all forces share."""
+    """What all forces share: they are asked before motion and add up on the way."""
 
     category: ClassVar[str] = "Push"
+    phase: ClassVar[Phase] = "push"
+    places: ClassVar[tuple[Place, ...]] = LASTING
 
     def decay(self, half_life: Amount, moment: Moment, rows: Rows) -> Any:
         """The rate (1/s; 1/m for a distance) that halves something every `half_life`, weakened by the field: one number, or (k,)."""

@@ -14,7 +14,7 @@ from hailridge.core.orientation import align, from_spin, product, turned
 from hailridge.core.particles import Rows, as_factor, lengths, number_of
 from hailridge.model import fields
 from hailridge.model.kind import Vector
-from hailridge.model.parts import Amount
+from hailridge.model.parts import Amount, Phase
 
 TURNING = ("orientation", "spin")
 
@@ -37,7 +37,7 @@ class Torque(Turning):
     axis: Vector = fields.vector([0.0, 1.0, 0.0], label="Axis")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        gain = np.radians(self.strength.give(moment, rows)) * self.share(moment, rows) * np.float32(moment.dt)
+        gain = np.radians(self.strength.give(moment, rows)) * self.share(moment, rows) * moment.elapsed(rows)
         moment.column("spin")[rows] += (unit_vector(self.axis) * as_factor(np.asarray(gain, np.float32))).astype(np.float32)
 
 
@@ -52,7 +52,7 @@ class CalmSpin(Turning):
 
     def act(self, moment: Moment, rows: Rows) -> None:
         rate = self.decay(self.half_life, moment, rows)
-        moment.column("spin")[rows] *= as_factor(np.exp(-rate * np.float32(moment.dt)).astype(np.float32))
+        moment.column("spin")[rows] *= as_factor(np.exp(-rate * moment.elapsed(rows)).astype(np.float32))
 
 
 class FaceMotion(Turning):
@@ -62,6 +62,7 @@ class FaceMotion(Turning):
     help: ClassVar[str] = (
         "Turns one of the particle's own axes into its direction of motion, as a dart does: at once with a short half-life, lazily with a long one."
     )
+    phase: ClassVar[Phase] = "change"
 
     kind: Literal["face_motion"] = "face_motion"
     own: Literal["x", "y", "z"] = fields.choice("z", OWN_AXES, label="Its axis")
@@ -73,7 +74,7 @@ class FaceMotion(Turning):
         orientation = moment.read("orientation", rows)
         own = turned(orientation, np.tile(AXIS_VECTORS[self.own], (len(speed), 1)))
         wanted = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], own)
-        kept = np.float32(0.5) ** (np.float32(moment.dt) / np.maximum(self.half_life.give(moment, rows), np.float32(1e-4)))
+        kept = np.float32(0.5) ** (moment.elapsed(rows) / np.maximum(self.half_life.give(moment, rows), np.float32(1e-4)))
         whole = _rotation_vectors(align(own, wanted))
         share = (1 - kept) * self.share(moment, rows)
         moment.column("orientation")[rows] = product(from_spin(whole * as_factor(np.asarray(share, np.float32))), orientation)
@@ -118,8 +119,9 @@ class Flutter(Turning):
         torque = np.cross(normal, way) * through * as_factor(rate * share)
         # A flat sheet turns about axes within it far more readily than about the one square to it.
         torque -= normal * np.sum(torque * normal, axis=1, keepdims=True)
-        kept = np.exp(-self.decay(self.calming, moment, rows) * np.float32(moment.dt))
-        spin = (spin + torque * moment.dt) * as_factor(np.asarray(kept, np.float64))
+        span = moment.elapsed(rows)
+        kept = np.exp(-self.decay(self.calming, moment, rows) * span)
+        spin = (spin + torque * as_factor(span)) * as_factor(np.asarray(kept, np.float64))
         moment.column("spin")[rows] = spin.astype(np.float32)
 
     @staticmethod

@@ -16,7 +16,7 @@ from hailridge.core.randomness import any_directions
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Vector
-from hailridge.model.parts import Action
+from hailridge.model.parts import LASTING, Action, Phase, Place
 
 
 class Drift(Action):
@@ -34,6 +34,8 @@ class Drift(Action):
     )
     needs: ClassVar[tuple[str, ...]] = ("birthplace", "orientation", "spin")
     without_history: ClassVar[bool] = True
+    phase: ClassVar[Phase] = "push"
+    places: ClassVar[tuple[Place, ...]] = LASTING
 
     kind: Literal["drift"] = "drift"
     travel: float = fields.number(0.3, unit="m", low=0, high=1e4, soft=(0, 3), label="Way")

@@ -82,11 +82,15 @@ class AtOnce(Emission):
         """How many are born then."""
         raise NotImplementedError
 
+    def when(self, span: Span) -> float:
+        """0 is frame 0, also where the effect begins before it; a time before the effect begins means its beginning."""
+        return max(self.time, span.beginning)
+
     def before(self, span: Span, time: float) -> int:
-        return self.number(span) if time > span.since(self.time) else 0
+        return self.number(span) if time > self.when(span) else 0
 
     def births(self, span: Span) -> Times:
-        when = np.array([span.since(self.time)])
+        when = np.array([self.when(span)])
         return np.repeat(when, self.number(span) if span.due(when)[0] else 0)
 
     def begins(self) -> float:
@@ -97,11 +101,13 @@ class Burst(AtOnce):
     title: ClassVar[str] = "in one burst"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{count} at once, at {time}"
-    help: ClassVar[str] = "All at the same moment. At 0 means at the beginning, pre-roll included."
+    help: ClassVar[str] = (
+        "All at the same moment. At 0 means at frame 0, whatever the pre-roll; a time below 0 lies in the pre-roll, as far as that reaches."
+    )
 
     kind: Literal["burst"] = "burst"
     count: int = count_field()
-    time: float = time_field(0.0, "At", low=0)
+    time: float = time_field(0.0, "At", low=-600)
 
     def number(self, span: Span) -> int:
         return self.count
@@ -111,10 +117,12 @@ class One(AtOnce):
     title: ClassVar[str] = "exactly one"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "exactly one, at {time}"
-    help: ClassVar[str] = "A single particle: a flash, a flare, a leader for others. It costs next to nothing."
+    help: ClassVar[str] = (
+        "A single particle: a flash, a flare, a leader for others. It costs next to nothing. At 0 means at frame 0, whatever the pre-roll."
+    )
 
     kind: Literal["one"] = "one"
-    time: float = time_field(0.0, "At", low=0)
+    time: float = time_field(0.0, "At", low=-600)
 
     def number(self, span: Span) -> int:
         return 1
@@ -124,7 +132,7 @@ class Pulses(Emission):
     title: ClassVar[str] = "in repeated bursts"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{count} at once every {every}, from {start}[ until {stop}][, {times} times]"
-    help: ClassVar[str] = "A burst, again and again: like breath, or a salvo."
+    help: ClassVar[str] = "A burst, again and again: like breath, or a salvo. From 0 means from the beginning, pre-roll included."
 
     kind: Literal["pulses"] = "pulses"
     count: int = count_field("How many each time", (1, 5_000), 100)
@@ -159,7 +167,7 @@ class Fill(AtOnce):
     help: ClassVar[str] = "As many as there are places: the points of a lattice, the points or faces of a mesh, places kept apart. All at once."
 
     kind: Literal["fill"] = "fill"
-    time: float = time_field(0.0, "At", low=0)
+    time: float = time_field(0.0, "At", low=-600)
 
     def number(self, span: Span) -> int:
         return span.places() or 0

@@ -21,6 +21,23 @@ def _no_number(quantity: Quantity) -> Iterator[tuple[str, str]]:
         yield "quantity", f"'{quantity.title}' is a fact, not a number; use 'something is so' instead of a threshold"
 
 
+def met(read: Any, comparison: str, threshold: Any, half: Any) -> Any:
+    """Compare what runs on with time: a moment between two steps is met at the nearer one, so that delays are neither late nor early on average.
+
+    `half` is half a step (s).
+    """
+    reached = read + half >= threshold
+    match comparison:
+        case "above" | "at_least":
+            return reached
+        case "below":
+            return ~reached
+        case "at_most":
+            return read - half < threshold
+        case _:
+            return reached & (read - half < threshold)
+
+
 class Compare(Condition):
     title: ClassVar[str] = "compare a quantity"
     rank: ClassVar[int] = 0
@@ -28,7 +45,7 @@ class Compare(Condition):
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = (
         "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
-        "and choose *vary…*."
+        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step."
     )
 
     kind: Literal["compare"] = "compare"
@@ -41,6 +58,8 @@ class Compare(Condition):
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
         read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
+        if self.quantity.runs:
+            return met(read, self.comparison, threshold, np.float32(moment.dt / 2))
         match self.comparison:
             case "above":
                 return read > threshold
@@ -70,8 +89,11 @@ class Between(Condition):
         yield from _no_number(self.quantity)
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
-        read = self.quantity.read(moment, rows)
-        return (read >= self.low.give(moment, rows)) & (read <= self.high.give(moment, rows))
+        read, low, high = self.quantity.read(moment, rows), self.low.give(moment, rows), self.high.give(moment, rows)
+        if self.quantity.runs:
+            half = np.float32(moment.dt / 2)
+            return met(read, "at_least", low, half) & met(read, "at_most", high, half)
+        return (read >= low) & (read <= high)
 
 
 class Holds(Condition):
@@ -112,5 +134,5 @@ class Chance(Condition):
         probability = np.asarray(self.probability.give(moment, rows), np.float64)
         if self.per == "second":
             # Constant hazard: the chance over a second is the same for any number of steps in it.
-            probability = 1.0 - (1.0 - np.clip(probability, 0.0, 1.0)) ** moment.dt
+            probability = 1.0 - (1.0 - np.clip(probability, 0.0, 1.0)) ** np.asarray(moment.elapsed(rows), np.float64)
         return moment.uniforms(rows, self.item, draw)[:, 0] < probability.astype(np.float32)

@@ -1,4 +1,4 @@
-"""Part 2 of a step: sources bring particles into being, and children of rules appear."""
+"""Births: sources bring particles into being, and children of rules appear."""
 
 from __future__ import annotations
 
@@ -8,18 +8,18 @@ from numpy.typing import NDArray
 from hailridge.core.births.directions import scattered
 from hailridge.core.births.span import Birth, Span
 from hailridge.core.bodies import displacement_between
+from hailridge.core.engine.obstacles import Obstacles
+from hailridge.core.engine.sides import keep_with_parents, set_on_side
 from hailridge.core.events import Happening
 from hailridge.core.moment import Litter, Moment
 from hailridge.core.particles import as_factor
 from hailridge.core.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import Source
+from hailridge.model.effect import Source, rule_numbers
 
 
-def run_sources(moment: Moment, first: bool) -> NDArray[np.float32] | None:
-    """Births of all sources in this step. Returns how much of the step each particle still has to move, where newborns have less than all."""
-    before = moment.count
-    spans: list[NDArray[np.float64]] = []
+def run_sources(moment: Moment, first: bool) -> None:
+    """Births of all sources in this step, each at its own time within it."""
     end = moment.time + moment.dt
     for index, source in enumerate(moment.scene.effect.sources):
         if not source.enabled:
@@ -34,13 +34,6 @@ def run_sources(moment: Moment, first: bool) -> NDArray[np.float32] | None:
         number = room_for(moment, len(times), ("sources", index), source.label)
         if number:
             _give_birth(moment, index, source, span, times[:number], passed)
-            spans.append(end - times[:number])
-    if moment.count == before or moment.dt == 0.0:
-        return None
-    newborn = np.concatenate(spans)
-    if np.all(newborn >= moment.dt * (1 - 1e-6)):
-        return None
-    return np.concatenate([np.full(before, moment.dt, np.float32), np.clip(newborn, 0.0, moment.dt).astype(np.float32)])
 
 
 def span_of(moment: Moment, source: Source, start: float, end: float, first: bool) -> Span:
@@ -54,6 +47,8 @@ def span_of(moment: Moment, source: Source, start: float, end: float, first: boo
 def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: NDArray[np.float64], passed: int) -> None:
     scene, number = moment.scene, len(times)
     rows = moment.particles.append(number)
+    left = np.clip(span.end - times, 0.0, moment.dt)
+    moment.appear(rows, left)
     ordinal = passed + (0 if span.first else source.emission.before(span, span.start))
     column = moment.column
     keys = source_keys(ordinal, number, source.item, scene.seed)
@@ -64,8 +59,10 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     column("key")[rows] = keys
     column("birth_index")[rows] = ordinals
     column("group")[rows] = scene.group_index[source.group]
-    column("entered")[rows] = moment.time
-    birth, carried = _placed(moment, source, rows, keys, ordinals, times, span)
+    column("entered")[rows] = times
+    column("born")[rows] = times
+    column("lag")[rows] = left
+    birth, carried, bases = _placed(moment, source, rows, keys, ordinals, times, span)
     column("position")[rows] = birth.places
     aims = source.direction.aim(moment, birth)
     for name in ("lifetime", "radius", "mass", "opacity"):
@@ -73,29 +70,32 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
         column(name)[rows] = np.clip(getattr(source, name).give(moment, rows), info.low, info.high)
     column("color")[rows] = np.clip(source.color.give(moment, rows), 0, 1)
     column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows)) + carried * np.float32(source.inherit / 100)
-    if moment.particles.has("birthplace"):
-        column("birthplace")[rows] = birth.places
     if moment.particles.has("orientation"):
         column("orientation")[rows] = source.orientation.turn(moment, birth)
         spin = np.radians(source.spin.give(moment, rows))
         column("spin")[rows] = source.spin_axis.aim(moment, birth) * as_factor(spin)
     for name, attribute in scene.attributes.items():
         column(f"own {name}")[rows] = attribute.initial.give(moment, rows)
-    for action in source.actions:
-        action.act(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
-    if scene.without_history:
-        moment.log.date_last(times)
+    moment.log.date_last(times)
+    for place, action in enumerate(source.actions):
+        if scene.effect.acts("sources", index, "actions", place):
+            moment.actor = -1
+            action.act(moment, rows)
+    set_on_side(moment, rows, 1.0 - left / moment.dt if moment.dt > 0 else np.ones(number), (scene.shape_index[source.shape], bases))
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = column("position")[rows]
 
 
 def _placed(
     moment: Moment, source: Source, rows: slice, keys: Keys, ordinals: NDArray[np.int64], times: NDArray[np.float64], span: Span
-) -> tuple[Birth, NDArray[np.float32]]:
-    """Newborns in the world, where the shape was at each one's own time of birth, and the velocities of the shape there (k, 3) m/s."""
+) -> tuple[Birth, NDArray[np.float32], NDArray[np.float64]]:
+    """Newborns in the world, where the shape was at each one's own time of birth, the velocities of the shape there (k, 3) m/s, and their places
+    on the shape before they are lifted (k, 3), in its own space."""
     body = moment.scene.bodies.by_id[source.shape]
     pose = body.end
-    places, normals = source.placement.place(moment, pose.geometry, keys, ordinals)
-    places = places + normals * np.float32(source.offset / pose.transform.scale)
+    bases, normals = source.placement.place(moment, pose.geometry, keys, ordinals)
+    places = bases + normals * np.float32(source.offset / pose.transform.scale)
     carried = np.zeros((len(keys), 3), np.float32)
     places, normals = pose.transform.points(places), pose.transform.vectors(normals)
     if not pose.still:
@@ -109,7 +109,7 @@ def _placed(
         elif source.inherit:
             carried = moment.scene.velocity_at(source.shape, world)
         places = world
-    return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried
+    return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried, bases
 
 
 def room_for(moment: Moment, wanted: int, item: tuple[str, int], label: str) -> int:
@@ -125,24 +125,28 @@ def room_for(moment: Moment, wanted: int, item: tuple[str, int], label: str) -> 
     return min(wanted, room)
 
 
-def children_appear(moment: Moment) -> int:
-    """Turn the litters that rules asked for into particles, in the order of rules and parents. Returns how many."""
+def children_appear(moment: Moment, obstacles: Obstacles) -> slice:
+    """Turn the litters that rules and sources asked for into particles, in the order of rules and parents. Returns their rows."""
+    before = moment.count
     litters, moment.buffers.litters = moment.buffers.litters, []
-    return sum(_appear(moment, litter) for litter in litters)
+    for litter in litters:
+        _appear(moment, obstacles, litter)
+    return slice(before, moment.count)
 
 
-def _appear(moment: Moment, litter: Litter) -> int:
+def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     scene, action = moment.scene, litter.action
-    rule = scene.effect.rules[litter.rule]
     counts = np.maximum(litter.counts, 0)
-    number = room_for(moment, int(counts.sum()), ("rules", litter.rule), rule.label or f"rule {litter.rule + 1}")
+    number = room_for(moment, int(counts.sum()), *_asked_by(moment, litter))
     if number == 0:
-        return 0
+        return
     starts = np.cumsum(counts) - counts
     which = np.repeat(np.arange(len(counts)), counts)[:number]
     siblings = np.arange(number) - starts[which]
     parents = litter.parents[which]
     rows = moment.particles.append(number)
+    # Children appear at one moment, after the part of the step that made them: what is left of the step is theirs only before motion.
+    moment.appear(rows, np.float32(0.0 if scene.at_end else moment.dt))
     column = moment.column
     group = scene.group_index[action.group]
     keys = child_keys(column("key")[parents], siblings.astype(np.uint64), action.item, moment.step, scene.seed)
@@ -150,7 +154,10 @@ def _appear(moment: Moment, litter: Litter) -> int:
     column("birth_index")[rows] = siblings
     column("parent_id")[rows] = column("id")[parents]
     column("group")[rows] = group
-    column("entered")[rows] = moment.time
+    # A child of a newborn is born with it; all others now.
+    column("born")[rows] = moment.time if scene.at_end else column("born")[parents] + column("age")[parents]
+    column("entered")[rows] = column("born")[rows]
+    column("fresh")[rows] = 1
     u = uniforms(keys, action.item, 0, scene.seed)
     axes = _axes(moment, litter, parents, which)
     aims = any_directions(u) if action.heading == "any" else scattered(axes, action.cone, u)
@@ -158,8 +165,6 @@ def _appear(moment: Moment, litter: Litter) -> int:
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
     away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
     column("position")[rows] = column("position")[parents] + away * as_factor(action.around.give(moment, rows))
-    if moment.particles.has("birthplace"):
-        column("birthplace")[rows] = column("position")[rows]
     if moment.particles.has("orientation"):
         # A child is turned as its parent is, and spins with it.
         column("orientation")[rows] = column("orientation")[parents]
@@ -177,9 +182,19 @@ def _appear(moment: Moment, litter: Litter) -> int:
         own = column(f"own {name}")
         own[rows] = own[parents] if attribute.inherited else attribute.initial.give(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, litter.rule, present=group, parent=column("id")[parents])
-    if len(moment.doomed) < moment.count:
-        moment.doomed = np.concatenate([moment.doomed, np.zeros(moment.count - len(moment.doomed), np.bool_)])
-    return number
+    keep_with_parents(moment, obstacles, rows, parents)
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = column("position")[rows]
+
+
+def _asked_by(moment: Moment, litter: Litter) -> tuple[tuple[str, int], str]:
+    """The rule or source that asked for children, and what it is called."""
+    effect = moment.scene.effect
+    if litter.rule >= 0:
+        rule = effect.rules[litter.rule]
+        return ("rules", litter.rule), rule.label or f"rule {rule_numbers(effect)[litter.rule]}"
+    index = next(index for index, source in enumerate(effect.sources) if any(action is litter.action for action in source.actions))
+    return ("sources", index), effect.sources[index].label
 
 
 def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: float) -> NDArray[np.float32]:

@@ -1,4 +1,4 @@
-"""Part 3 of a step: rules, from top to bottom. Also the rules that contact and death set off."""
+"""Rules, from top to bottom: those that act on birth, on the way, at the end of a step, on contact and on death."""
 
 from __future__ import annotations
 
@@ -11,46 +11,65 @@ from hailridge.core.events import Happening
 from hailridge.core.kernels import memory as kernel
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows, named_rows, number_of
-from hailridge.core.scene import ReadyRule
+from hailridge.core.scene import Deeds, ReadyRule
 from hailridge.model.parts import Action
 
-STEP_TRIGGERS = ("each", "once", "becomes", "stops", "birth")
+STEP_TRIGGERS = ("each", "once", "becomes", "stops")
+"""Rules that take a turn in every step; the others wait for something to happen to a particle."""
 
 
 class Tally:
-    """Per rule: how many it looked at and held for at the latest step, and how often it acted since the last frame."""
+    """Per rule: how many it looked at at the latest step, and how often it acted since the last frame. Whom it held for is recorded in bits."""
 
     def __init__(self, rules: int) -> None:
         self.looked = np.zeros(rules, np.int32)
-        self.held = np.zeros(rules, np.int32)
         self.acted = np.zeros(rules, np.int32)
 
-    def note(self, rule: int, looked: int, held: int, acted: int, instant: bool) -> None:
-        """Instants (contact, birth, death) add up over the steps of a frame; states are those of its last step."""
-        if instant:
-            self.looked[rule] += looked
-            self.held[rule] += held
+    def note(self, rule: int, looked: int, acted: int, afresh: bool) -> None:
+        """`afresh` begins the count of those looked at anew: a rule's turn in a step. Else they are added: children, contacts, births, deaths."""
+        if afresh:
+            self.looked[rule] = looked
         else:
-            self.looked[rule], self.held[rule] = looked, held
+            self.looked[rule] += looked
         self.acted[rule] += acted
 
     def clear(self) -> None:
         self.looked[:] = 0
-        self.held[:] = 0
         self.acted[:] = 0
 
 
-def run_step_rules(moment: Moment, tally: Tally) -> None:
-    """All rules that act in the rules phase, for all particles that are alive when their turn comes."""
+def run_on_the_way(moment: Moment, tally: Tally) -> None:
+    """All rules that push or make things solid: asked where everybody is at the start of the step."""
     for ready in moment.scene.rules:
-        trigger = ready.rule.trigger
-        if trigger not in STEP_TRIGGERS or ready.only_solid:
-            continue
-        if trigger == "birth":
-            run_rule(moment, ready, concerned(moment, ready, moment.column("fresh") != 0), tally, instant=True)
-        else:
-            run_rule(moment, ready, concerned(moment, ready), tally)
-    moment.column("fresh")[:] = 0
+        if ready.rule.trigger == "each" and ready.on_the_way:
+            run_rule(moment, ready, concerned(moment, ready), tally, on_the_way=True)
+
+
+def run_changes(moment: Moment, tally: Tally, children: slice | None = None) -> None:
+    """All rules that change something: asked where everybody is now, after motion.
+
+    With `children`, only those: particles that have appeared after the last rule meet the rules at once, so that nothing is recorded that
+    contradicts them. What gives birth waits for the next step, since it would give birth without end.
+    """
+    among = None
+    if children is not None:
+        among = np.zeros(moment.count, np.bool_)
+        among[children] = True
+    for ready in moment.scene.rules:
+        if ready.rule.trigger in STEP_TRIGGERS and ready.at_the_end and not (children is not None and ready.gives_birth):
+            run_rule(moment, ready, concerned(moment, ready, among), tally, afresh=children is None)
+
+
+def run_on_birth(moment: Moment, tally: Tally, newborn: NDArray[np.bool_], bearing: bool) -> None:
+    """Rules on birth, for the particles marked in `newborn` (n,); what gives birth only if it is `bearing` (see `simulation`)."""
+    for ready in moment.scene.rules:
+        if ready.rule.trigger == "birth":
+            among = newborn
+            if ready.gives_birth:
+                if not bearing:
+                    continue
+                among = newborn | (moment.column("fresh") != 0)
+            run_rule(moment, ready, concerned(moment, ready, among), tally, instant=True)
 
 
 def run_triggered(moment: Moment, trigger: str, among: NDArray[np.bool_], tally: Tally) -> None:
@@ -77,25 +96,53 @@ def concerned(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_] | None 
     return slice(0, moment.count) if len(rows) == moment.count else rows
 
 
-def run_rule(moment: Moment, ready: ReadyRule, rows: Rows, tally: Tally, instant: bool = False) -> None:
-    """Test the condition, find whom the trigger means, act, and write events for beginnings and ends."""
+def asked_of(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_]) -> tuple[Rows, Rows]:
+    """For whom of those marked a rule holds now, and for whom it does not; nothing is remembered or counted."""
+    rows = concerned(moment, ready, among)
+    if ready.rule.condition is None or number_of(rows) == 0:
+        return rows, slice(0, 0)
+    holds = np.asarray(ready.rule.condition.holds(moment, rows), np.bool_)
+    return narrowed(rows, holds), narrowed(rows, ~holds)
+
+
+def run_rule(
+    moment: Moment, ready: ReadyRule, rows: Rows, tally: Tally, instant: bool = False, on_the_way: bool = False, afresh: bool = True
+) -> None:
+    """Test the condition, find whom the trigger means, act, and write events for beginnings and ends.
+
+    A rule that both pushes and changes is asked twice in a step, with the same random numbers; it is counted, and remembers whom it held for,
+    where it changes (`ReadyRule.at_the_end`).
+    """
     rule = ready.rule
+    counts = not (on_the_way and ready.at_the_end)
+    afresh = afresh and not instant
     looked = number_of(rows)
     if looked == 0:
-        tally.note(ready.index, 0, 0, 0, instant)
+        if counts:
+            tally.note(ready.index, 0, 0, afresh)
+            _mark(moment, ready, slice(0, 0), slice(0, 0), afresh)
         return
     moment.actor = ready.index
     holds = None if rule.condition is None else np.asarray(rule.condition.holds(moment, rows), np.bool_)
     passing = rows if holds is None else narrowed(rows, holds)
-    acting = passing if instant else _moved_by(moment, ready, rows, holds, passing)
-    _act(moment, ready.actions, acting)
-    if ready.acted:
+    failing: Rows = slice(0, 0) if holds is None else narrowed(rows, ~holds) if ready.other_bit is not None else slice(0, 0)
+    acting = passing if instant or not counts else _moved_by(moment, ready, rows, holds, passing)
+    if counts:
+        _mark(moment, ready, passing, failing, afresh)
+    _act(moment, ready.does, acting, on_the_way)
+    if ready.acted and counts:
         moment.column(ready.acted)[acting] = moment.time
-    if ready.otherwise and holds is not None:
-        _act(moment, ready.otherwise, narrowed(rows, ~holds))
+    _act(moment, ready.otherwise, failing, on_the_way)
     if instant:
         moment.log.add(Happening.RULE, moment, acting, ready.index)
-    tally.note(ready.index, looked, number_of(passing), number_of(acting), instant)
+    if counts:
+        tally.note(ready.index, looked, number_of(acting), afresh)
+
+
+def _mark(moment: Moment, ready: ReadyRule, passing: Rows, failing: Rows, afresh: bool) -> None:
+    moment.mark_turn(ready.bit, passing, afresh)
+    if ready.other_bit is not None:
+        moment.mark_turn(ready.other_bit, failing, afresh)
 
 
 def narrowed(rows: Rows, mask: NDArray[np.bool_]) -> Rows:
@@ -133,9 +180,9 @@ def _moved_by(moment: Moment, ready: ReadyRule, rows: Rows, holds: NDArray[np.bo
             return passing
 
 
-def _act(moment: Moment, actions: Iterable[Action], rows: Rows) -> None:
+def _act(moment: Moment, deeds: Deeds, rows: Rows, on_the_way: bool) -> None:
     if number_of(rows) == 0:
         return
+    actions: Iterable[Action] = (*deeds.push, *deeds.contact) if on_the_way else deeds.change
     for action in actions:
-        if action.phase == "rules":
-            action.act(moment, rows)
+        action.act(moment, rows)

@@ -13,18 +13,20 @@ from numpy.typing import NDArray
 
 from hailridge.core.assets import Assets
 from hailridge.core.engine.birth import children_appear, run_sources
-from hailridge.core.engine.contact import Obstacles, catch_strays, move_and_touch, run_contact_rules
-from hailridge.core.engine.rules import Tally, run_step_rules, run_triggered
+from hailridge.core.engine.contact import catch_strays, move_and_touch, run_contact_rules
+from hailridge.core.engine.departures import Departures
+from hailridge.core.engine.obstacles import Obstacles
+from hailridge.core.engine.rules import Tally, run_changes, run_on_birth, run_on_the_way, run_triggered
 from hailridge.core.events import MOST_EVENTS, EventLog, Happening
-from hailridge.core.moment import Buffers, Finding, Moment
+from hailridge.core.moment import NOTHING3, Buffers, Finding, Moment
 from hailridge.core.particles import Array, Particles
 from hailridge.core.scene import SUBSTEPS, Scene
 from hailridge.model.effect import Effect
 
-UNRECORDED = ("fresh",)
-"""State that only the next step needs."""
+PHASES = ("birth", "pushes", "motion and contact", "changes", "leaving", "record")
 
-PHASES = ("birth", "rules", "motion and contact", "age", "record")
+MOST_GENERATIONS = 4
+"""How often in one step those who leave may have children that leave at once themselves."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,10 @@ class Stand:
 
 @dataclass
 class Frame:
-    """The state at a whole frame. `columns` are copies; `population` counts each group; `looked`, `held`, `acted` are per rule."""
+    """The state at a whole frame. `columns` are copies; `population` counts each group; `looked`, `held`, `acted` are per rule.
+
+    `departed` tells of those who left within the frame: id, group, position, radius, and the bits of the rules that held for them.
+    """
 
     number: int
     time: float
@@ -53,6 +58,7 @@ class Frame:
     births: int
     deaths: int
     stand: Stand
+    departed: dict[str, Array] = field(default_factory=dict)
 
 
 @dataclass
@@ -91,6 +97,7 @@ class Simulation:
         self.moment.log = EventLog(MOST_EVENTS if record else 0)
         self.record = record
         self.tally = Tally(len(effect.rules))
+        self.departures = Departures(self.scene)
         self.obstacles = Obstacles(self.moment)
         self.clocking = Clocking()
         self.timeline = self.scene.timeline
@@ -114,7 +121,6 @@ class Simulation:
         """Go on from a recorded frame. Columns that this effect does not have are left out, those not recorded get their birth values."""
         particles = self.moment.particles
         particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
-        particles.column("fresh")[:] = 0
         particles.next_id = self._noted = stand.next_id
         self.frame = stand.frame
         self.moment.frame, self.moment.step = stand.frame, stand.step
@@ -138,6 +144,7 @@ class Simulation:
         self.moment.frame = self.frame
         self._births = self._deaths = 0
         self.tally.clear()
+        self.departures.begin_frame(self.moment)
         if self.scene.without_history:
             if stop is not None and stop():
                 return None
@@ -177,11 +184,11 @@ class Simulation:
         beginning, log = self.timeline.beginning, self.moment.log
         self.moment = Moment(self.scene, Particles(self.scene.columns), self.frame)
         self.moment.log = EventLog(log.limit)
-        self.tally.clear()
         self._step(beginning, beginning, first=True)
         if end > beginning:
             self._step(beginning, end, first=False)
         self.moment.time = end
+        self.departures.begin_frame(self.moment)
         self.moment.particles.sort_by_id()
         if self.moment.particles.has(SUBSTEPS):
             self._noted = 0
@@ -202,72 +209,126 @@ class Simulation:
         return float(np.sqrt(np.einsum("ij,ij->i", velocity := self.moment.column("velocity"), velocity).max()))
 
     def _step(self, start: float, end: float, first: bool) -> None:
-        moment, clocking = self.moment, self.clocking
+        """One step, in the order that the score shows: births, pushes, motion and contact, age, changes, leaving."""
+        moment, clocking, tally = self.moment, self.clocking, self.tally
         moment.time, moment.dt = start, end - start
         clocking.start()
         self.scene.step_to(start, end)
-        before = moment.particles.next_id
-        spans = run_sources(moment, first)
+        self.obstacles.follow()
         moment.buffers = Buffers()
-        moment.doomed = np.zeros(moment.count, np.bool_)
-        moment.any_doomed = False
+        moment.spans, moment.surface = None, NOTHING3
+        moment.doomed, moment.any_doomed = np.zeros(moment.count, np.bool_), False
+        self.departures.begin_step()
+        moment.begin_part()
+        before = moment.particles.next_id
+        self._bear(first)
         clocking.lap("birth")
         if moment.count:
-            run_step_rules(moment, self.tally)
-            children_appear(moment)
-        clocking.lap("rules")
+            # Also before the first motion, for which nothing comes of it: whom pushes hold for is told from the first frame on.
+            run_on_the_way(moment, tally)
+        clocking.lap("pushes")
         moment.time = end
-        # From here on shapes are read where they are at the end of the step.
-        self.scene.at_end = True
-        settled = moment.count
+        self.scene.reach_end(end)
+        moment.begin_part()
         if moment.count and not first:
-            move_and_touch(moment, self.obstacles, spans, self.tally)
-            run_contact_rules(moment, self.tally)
+            move_and_touch(moment, self.obstacles)
+        self._age()
+        if moment.count and not first:
+            run_contact_rules(moment, tally)
             catch_strays(moment)
-            # Children of a contact appear where it happened; their first motion is in the next step.
-            children_appear(moment)
+            self._welcome(children_appear(moment, self.obstacles))
         clocking.lap("motion and contact")
         if moment.count:
-            self._age(spans, settled)
+            run_changes(moment, tally)
+            self._meet_rules(children_appear(moment, self.obstacles))
+        clocking.lap("changes")
+        if moment.count:
+            self._leave()
         self.scene.finish_step(end)
         moment.step += 1
         self._births += moment.particles.next_id - before
-        clocking.lap("age")
+        clocking.lap("leaving")
 
-    def _age(self, spans: NDArray[np.float32] | None, settled: int) -> None:
+    def _bear(self, first: bool) -> None:
+        """Births of sources, and what is done on birth. Children born on birth come into being with their parents."""
+        moment, known = self.moment, self.moment.count
+        run_sources(moment, first)
+        if not moment.count:
+            return
+        newborn = np.zeros(moment.count, np.bool_)
+        newborn[known:] = True
+        run_on_birth(moment, self.tally, newborn, bearing=True)
+        moment.column("fresh")[:] = 0
+        self._welcome(children_appear(moment, self.obstacles))
+
+    def _welcome(self, children: slice) -> None:
+        """Rules on birth, for children that have just appeared. Those that give birth themselves wait for the next step, lest they never end."""
+        if children.stop > children.start:
+            newborn = np.zeros(self.moment.count, np.bool_)
+            newborn[children] = True
+            run_on_birth(self.moment, self.tally, newborn, bearing=False)
+
+    def _meet_rules(self, children: slice) -> None:
+        """Children that appear at the end of a step meet what the others have met, so that nothing recorded contradicts a rule."""
+        if children.stop > children.start:
+            self._welcome(children)
+            run_changes(self.moment, self.tally, children)
+
+    def _age(self) -> None:
+        """Ages follow from the times of birth, in double precision, so that they are exact at any length."""
         moment = self.moment
-        age = moment.column("age")
-        if spans is None:
-            age[:settled] += np.float32(moment.dt)
-        else:
-            age[: len(spans)] += spans
-            age[len(spans) : settled] += np.float32(moment.dt)
+        if not moment.count:
+            return
+        moment.column("age")[:] = moment.time - moment.column("born")
         for action, rows in moment.buffers.movers:
             action.settle(moment, rows)
-        # Ages are sums of many steps: a hundredth of a step absorbs their rounding, so that a life of 2 s ends at 2 s.
-        over = age >= moment.column("lifetime") - np.float32(moment.dt * 0.01)
+        if moment.buffers.movers:
+            moment.begin_part()
+
+    def _over(self) -> NDArray[np.bool_]:
+        """Whose life is over, to the nearest step: counted from the end of its first step, a life of n and a half steps is seen n or n + 1 times as
+        often as not. Lives shorter than a step are seen by those who are within them at its end."""
+        moment = self.moment
+        lifetime = moment.column("lifetime").astype(np.float64)
+        seen = moment.time - moment.column("born") - moment.column("lag")
+        first = seen < 1e-3 * moment.dt
+        return np.where(first, moment.column("age") >= lifetime, seen >= lifetime - 0.5 * moment.dt)
+
+    def _leave(self) -> None:
+        """Whoever is past its lifetime or was removed leaves, rules on death act, and their children are looked at in turn."""
+        moment = self.moment
+        over = self._over()
         if over.any():
             moment.doom(np.flatnonzero(over))
-        if not moment.any_doomed:
-            return
-        run_triggered(moment, "death", moment.doomed, self.tally)
-        children_appear(moment)
-        leaving = np.flatnonzero(moment.doomed)
-        moment.log.add(Happening.DEATH, moment, leaving, -1, previous=moment.column("group")[leaving])
-        self._deaths += len(leaving)
-        moment.particles.remove(moment.doomed)
+        for generation in range(MOST_GENERATIONS):
+            if not moment.any_doomed:
+                return
+            children = slice(0, 0)
+            if generation < MOST_GENERATIONS - 1:
+                run_triggered(moment, "death", moment.doomed, self.tally)
+                children = children_appear(moment, self.obstacles)
+            leaving = np.flatnonzero(moment.doomed)
+            moment.log.add(Happening.DEATH, moment, leaving, -1, previous=moment.column("group")[leaving])
+            self._deaths += len(leaving)
+            self.departures.note(moment, leaving)
+            moment.particles.remove(moment.doomed)
+            number = children.stop - children.start
+            moment.forget_rows()
+            if number:
+                self._meet_rules(slice(moment.count - number, moment.count))
 
     def _record(self) -> Frame:
         moment, tally = self.moment, self.tally
         self.clocking.start()
-        kept = [name for name in moment.particles.layout if self.record and name not in UNRECORDED]
+        kept = moment.particles.layout if self.record else ()
         columns = {name: moment.column(name).copy() for name in kept}
         groups = max(1, len(self.effect.groups))
         frame = Frame(
             number=self.frame, time=moment.time, count=moment.count, columns=columns, events=moment.log.take(),
             population=np.bincount(moment.column("group"), minlength=groups).astype(np.int32),
-            looked=tally.looked.copy(), held=tally.held.copy(), acted=tally.acted.copy(), births=self._births, deaths=self._deaths,
-            stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
+            looked=tally.looked.copy(), held=self.departures.held(moment, len(tally.looked)), acted=tally.acted.copy(), births=self._births,
+            deaths=self._deaths, stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
+            departed=self.departures.of_frame() if self.record else {},
         )  # fmt: skip
         self.clocking.lap("record")
         return frame

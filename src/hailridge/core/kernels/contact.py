@@ -155,15 +155,18 @@ def _mapped(row, first, x, y, z):  # type: ignore[no-untyped-def]
 
 def _resolve(
     position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any, bounciness: Any, friction: Any,
-    obstacles: Any, motion: Any, step: Any, triangles: Any, bounds: Any, links: Any, touched: Any, impact: Any, normals: Any,
+    obstacles: Any, motion: Any, step: Any, triangles: Any, bounds: Any, links: Any, bits: Any, before: Any, touched: Any, new: Any, struck_by: Any,
+    impact: Any, normals: Any,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
     permitted (k, n) uint8: which of k obstacles each particle meets; bounciness, friction (k, n) or (k, 1) float32; obstacles (k, 5) float64:
     root of its tree or −1 for a ball, then centre and radius; motion (k, 50) float64: whether it moves, its scale, then affine maps of 12
     numbers: into its own space at the start of the step, the same at its end, and back into the world at the start and at the end. What moves
-    is met in its own space, in which it stands still. step: its seconds. Out: touched (n,) int16 obstacle or −1; impact (n,) float32, the hardest
-    impact's normal speed (m/s); normals (n, 3) float32 there.
+    is met in its own space, in which it stands still. step: its seconds. bits (k,) uint64: each obstacle's bit in the masks; before (n,) uint64: what
+    each particle was touching. Out: touched (n,) uint64, all that it touched; new (n,) uint64, what it had not been touching or came down on again;
+    struck_by (n,) int16, the obstacle of its hardest new contact or −1; impact (n,) float32, that contact's normal speed (m/s); normals (n, 3)
+    float32, at the hardest touch of all.
     """
     # A parallel loop's index is unsigned: it is cast before it meets signed numbers.
     count = obstacles.shape[0]
@@ -175,8 +178,12 @@ def _resolve(
         kx, ky, kz = np.float64(gained[i, 0]), np.float64(gained[i, 1]), np.float64(gained[i, 2])
         span = np.float64(spans[0] if one_span else spans[i])
         size = max(np.float64(radius[i]), SMALLEST_RADIUS)
-        touched[i] = -1
+        mask, fresh = np.uint64(0), np.uint64(0)
+        struck_by[i] = -1
         impact[i] = 0.0
+        hardest = -1.0
+        # What presses on it in one step brings nothing new to what it lies on.
+        pressing = 0.05 + 2.0 * np.sqrt(kx * kx + ky * ky + kz * kz)
         left = 1.0
         for _touch in range(MOST_TOUCHES):
             best, nx, ny, nz, struck = 2.0, 0.0, 0.0, 0.0, -1
@@ -235,10 +242,17 @@ def _resolve(
             resting = 1.5 * max(0.0, -(kx * nx + ky * ny + kz * nz)) + 1e-4
             own = np.int64(i) if bounciness.shape[1] > 1 else np.int64(0)
             bounce, rub = np.float64(bounciness[struck, own]), np.float64(friction[struck, own])
-            if -speed > impact[i] or touched[i] < 0:
-                touched[i] = struck
-                impact[i] = max(np.float32(-speed), np.float32(0.0))
+            bit = bits[struck]
+            mask |= bit
+            onto = max(0.0, -speed)
+            if onto > hardest:
+                hardest = onto
                 normals[i, 0], normals[i, 1], normals[i, 2] = nx, ny, nz
+            if (before[i] & bit) == np.uint64(0) or onto > pressing:
+                fresh |= bit
+                if struck_by[i] < 0 or np.float32(onto) > impact[i]:
+                    struck_by[i] = struck
+                    impact[i] = onto
             rests = -speed <= resting
             ox, oy, oz = hx - speed * nx, hy - speed * ny, hz - speed * nz
             if rests:
@@ -264,6 +278,8 @@ def _resolve(
                 break
         position[i, 0], position[i, 1], position[i, 2] = px, py, pz
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
+        touched[i] = mask
+        new[i] = fresh
 
 
 resolve = Kernel(_resolve, serial_below=500)

@@ -32,18 +32,21 @@ def edges(held: Any, rows: Any, start: Any, now: Any) -> Any:
 
 
 @compiled
-def elapsed(began: Any, worked: Any, rows: Any, start: Any, count: Any, now: Any, broken: Any) -> Any:
-    """Seconds since work on each particle began without a break, and on whom it begins now: (k,) float32 and (k,) bool.
+def elapsed(began: Any, worked: Any, rows: Any, start: Any, count: Any, now: Any, broken: Any, span: Any) -> Any:
+    """Seconds from when work on each particle began without a break to the time that this step works on, and on whom it begins now: (k,) float32
+    and (k,) bool.
 
     began, worked (n,) float32: when it began and was last at work, renewed; rows and start as in `edges`; before `broken`, work has been broken
-    off.
+    off; span (k,) or (1,) float32: the time that this step works on, which ends now.
     """
+    one_span = len(span) == 1
     since, afresh = np.empty(count, np.float32), np.empty(count, np.bool_)
     for j in range(count):
         i = rows[j] if len(rows) else start + j
         afresh[j] = worked[i] < broken
+        first = now - span[0 if one_span else j]
         if afresh[j]:
-            began[i] = now
+            began[i] = first
         worked[i] = now
-        since[j] = now - began[i]
+        since[j] = first - began[i]
     return since, afresh

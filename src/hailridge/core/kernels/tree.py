@@ -133,15 +133,17 @@ def _box_distance(px, py, pz, box):  # type: ignore[no-untyped-def]
     return dx * dx + dy * dy + dz * dz
 
 
-def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, out: Any, distances: Any) -> None:
-    """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64.
+def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, out: Any, distances: Any, faces: Any) -> None:
+    """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64, faces (n,) int32 in
+    tree order.
 
-    What is further away than `reach` (metres; infinity looks all the way) is given the distance `reach` and no place.
+    What is further away than `reach` (metres; infinity looks all the way) is given the distance `reach`, no place and the face −1.
     """
     for i in parallel_range(points.shape[0]):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = reach * reach
         out[i, 0], out[i, 1], out[i, 2] = px, py, pz
+        faces[i] = -1
         stack = np.empty(64, np.int32)
         aways = np.empty(64, np.float64)
         stack[0] = 0
@@ -168,6 +170,7 @@ def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, o
                 square = (px - qx) ** 2 + (py - qy) ** 2 + (pz - qz) ** 2
                 if square < best:
                     best = square
+                    faces[i] = k
                     out[i, 0], out[i, 1], out[i, 2] = qx, qy, qz
         distances[i] = np.sqrt(best)
 

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
+from hailridge.core.particles import Rows, touching_bit
 from hailridge.model import fields
 from hailridge.model.kind import ValueType
 from hailridge.model.parts import Quantity
@@ -25,7 +25,7 @@ class Touching(Quantity):
 
     def read(self, moment: Moment, rows: Rows) -> Any:
         touching = moment.column("touching")[rows]
-        return touching >= 0 if self.shape is None else touching == moment.scene.shape_index[self.shape]
+        return touching != 0 if self.shape is None else (touching & touching_bit(moment.scene.shape_index[self.shape])) != 0
 
 
 class ContactCount(Quantity):
@@ -63,6 +63,7 @@ class SinceContact(Quantity):
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "Time since it last came to touch something; very long for what never has."
     unit: ClassVar[str] = "s"
+    runs: ClassVar[bool] = True
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
     low: ClassVar[float | None] = 0.0
 

@@ -18,6 +18,7 @@ class Age(Quantity):
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since the particle was born, or since a rule set its age back."
     unit: ClassVar[str] = "s"
+    runs: ClassVar[bool] = True
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
     low: ClassVar[float | None] = 0.0
 
@@ -62,6 +63,7 @@ class TimeInGroup(Quantity):
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since the particle entered the group that it is in. No need to set its age back to measure a delay."
     unit: ClassVar[str] = "s"
+    runs: ClassVar[bool] = True
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
     low: ClassVar[float | None] = 0.0
 
@@ -77,6 +79,7 @@ class SinceRule(Quantity):
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since that rule last acted on this particle; very long for those on which it never has. A child starts afresh."
     unit: ClassVar[str] = "s"
+    runs: ClassVar[bool] = True
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
     low: ClassVar[float | None] = 0.0
 

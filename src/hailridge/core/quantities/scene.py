@@ -18,6 +18,7 @@ class Time(Quantity):
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "Time since the effect began."
     unit: ClassVar[str] = "s"
+    runs: ClassVar[bool] = True
     soft: ClassVar[tuple[float, float]] = (0.0, 10.0)
 
     kind: Literal["time"] = "time"

@@ -1,0 +1,94 @@
+"""What particles can meet on their way: the shapes that rules make solid, ready for the contact kernel."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.kernels import contact as kernel
+from hailridge.core.moment import Moment
+from hailridge.core.particles import touching_bit
+
+Mask = NDArray[np.uint64]
+
+
+class Obstacles:
+    """The trees of all shapes that some rule makes solid, joined so that one kernel call meets them all."""
+
+    def __init__(self, moment: Moment) -> None:
+        self.scene = scene = moment.scene
+        named = {action.shape for ready in scene.rules for action in (*ready.does.contact, *ready.otherwise.contact)}  # type: ignore[attr-defined]
+        self.slots = {scene.shape_index[shape]: slot for slot, shape in enumerate(sorted(named, key=lambda name: scene.shape_index[name]))}
+        self.shapes = np.array(list(self.slots), np.int16)
+        self.bits = np.array([touching_bit(shape) for shape in self.slots], np.uint64)
+        self.bodies = [scene.bodies.list[shape] for shape in self.slots]
+        self.table = np.zeros((len(self.slots), 5), np.float64)
+        self.motion = np.zeros((len(self.slots), 50), np.float64)
+        self._join()
+
+    def follow(self) -> None:
+        """Take over where shapes have moved and how they have changed in this step."""
+        if any(body.deforming for body in self.bodies):
+            self._join()
+        for slot, body in enumerate(self.bodies):
+            if not body.end.still:
+                start, end = body.start.transform, body.end.transform
+                self.motion[slot] = np.concatenate([[1.0, end.scale], start.inverse().rows(), end.inverse().rows(), start.rows(), end.rows()])
+
+    def _join(self) -> None:
+        triangles, bounds, links = [np.empty((0, 13))], [np.empty((0, 6))], [np.empty((0, 2), np.int32)]
+        nodes = faces = 0
+        for slot, body in enumerate(self.bodies):
+            geometry = body.end.world if body.end.still else body.end.geometry
+            if geometry.ball is not None:
+                centre, radius = geometry.ball
+                self.table[slot] = [-1, *centre, radius]
+                continue
+            if len(geometry.faces) == 0:
+                # Nothing to touch: a ball of no size, far outside of everything.
+                self.table[slot] = [-1, 0, -1e9, 0, 0]
+                continue
+            tree = geometry.tree
+            inner = tree.links[:, :1] >= 0
+            shifted = np.where(inner, tree.links + nodes, tree.links - np.array([[faces, 0]], np.int32))
+            self.table[slot] = [nodes, 0, 0, 0, 0]
+            triangles.append(tree.triangles)
+            bounds.append(tree.bounds)
+            links.append(shifted.astype(np.int32))
+            nodes += len(tree.bounds)
+            faces += len(tree.triangles)
+        self.triangles = np.ascontiguousarray(np.concatenate(triangles))
+        self.bounds = np.ascontiguousarray(np.concatenate(bounds))
+        self.links = np.ascontiguousarray(np.concatenate(links))
+
+    def meet(self, moment: Moment, position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any,
+             bounciness: Any, friction: Any, before: Mask) -> tuple[Mask, Mask, Any, Any, Any]:  # fmt: skip
+        """Move particles (k) along their displacements, bouncing off what is `permitted` (see `kernels.contact`).
+
+        Returns what each touched, what of that is new, the slot of its hardest new contact or −1, that one's impact speed, and normals.
+        """
+        count = len(position)
+        touched, new, struck = np.empty(count, np.uint64), np.empty(count, np.uint64), np.empty(count, np.int16)
+        impact, normals = np.empty(count, np.float32), np.zeros((count, 3), np.float32)
+        kernel.resolve(
+            count, position, velocity, displacement, gained, radius, spans, permitted, bounciness, friction, self.table, self.motion,
+            np.float64(moment.dt), self.triangles, self.bounds, self.links, self.bits, before, touched, new, struck, impact, normals,
+        )  # fmt: skip
+        return touched, new, struck, impact, normals
+
+    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: slice, start: Any, way: Any) -> None:
+        """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them."""
+        count = rows.stop - rows.start
+        permitted = np.zeros((len(self.slots), count), np.uint8)
+        for shape, indices in solid.items():
+            permitted[self.slots[shape], indices - rows.start] = 1
+        place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
+        none = np.zeros((len(self.slots), 1), np.float32)
+        # All of it at the present moment: a way that takes no time.
+        self.meet(
+            moment, place, still, np.ascontiguousarray(way, np.float32), np.zeros((count, 3), np.float32), moment.column("radius")[rows],
+            np.zeros(1, np.float32), permitted, none, none, np.zeros(count, np.uint64),
+        )  # fmt: skip
+        moment.column("position")[rows] = place
