@@ -138,9 +138,9 @@ class InRules(unittest.TestCase):
             if counted_first:
                 moment.neighbour_counts(slice(0, 3), 5.0, [])
             moment.doom(np.array([1]))
-            self.assertEqual(moment.nearest(slice(0, 3), 5.0, []).tolist(), [2, 2, 0])
+            self.assertEqual(moment.nearest(slice(0, 3), 5.0, []).tolist(), [2, 0, 0])
             self.assertEqual(moment.neighbour_counts(slice(0, 3), 5.0, []).tolist(), [1, 2, 1])
-            self.assertEqual(moment.nearest(slice(0, 3), 5.0, ["a"]).tolist(), [2, 2, 0])
+            self.assertEqual(moment.nearest(slice(0, 3), 5.0, ["a"]).tolist(), [2, 0, 0])
 
 
 if __name__ == "__main__":

@@ -42,6 +42,17 @@ class Encounter:
 
 
 @dataclass
+class FieldValues:
+    """A field for every particle (n,), with the time (s), ids (n,) and places (n, 3) for which it was asked."""
+
+    stamp: Any
+    time: float
+    ids: Array
+    places: Array
+    values: Array
+
+
+@dataclass
 class Finding:
     """Something to tell the artist about a run. `item` is a path into the document, `code` what kind of thing it is."""
 
@@ -86,7 +97,7 @@ class Moment:
         self.findings: dict[tuple[str, Any], Finding] = {}
         self.actor = -1
         self._pile_pool: dict[str, Array] = {}
-        self._field_values: dict[str, tuple[Any, Array]] = {}
+        self._field_values: dict[str, FieldValues] = {}
         self._placed = 0
         self._moved = 0
         self._regrouped = 0
@@ -126,12 +137,26 @@ class Moment:
         return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
 
     def field_of(self, field: str, rows: Rows) -> Array:
-        """A field where particles are: (k,) float32, 0–1. It is asked for once a step, as long as nobody puts particles elsewhere."""
+        """A field where particles are: (k,) float32, 0–1. It is asked for once for each state of the particles."""
         known = self._field_values.get(field)
         now = (self._placed, self.time, self.count, self._moved)
-        if known is None or known[0] != now:
-            known = self._field_values[field] = (now, self.scene.field_strength(field, self.column("position"), self.time))
-        return known[1][rows]
+        if known is None or known.stamp != now:
+            known = self._field_values[field] = self._asked_field(field, now, known)
+        return known.values[rows]
+
+    def _asked_field(self, field: str, now: Any, before: FieldValues | None) -> FieldValues:
+        """The field for everyone. The end of a step is the start of the next: whoever stands where it stood at that very time has the same value."""
+        places, ids = self.column("position"), self.column("id")
+        if before is None or before.time != self.time or len(before.ids) == 0:
+            values = self.scene.field_strength(field, places, self.time)
+        else:
+            at = np.searchsorted(before.ids, ids).clip(0, len(before.ids) - 1)
+            stands = (before.ids[at] == ids) & np.all(before.places[at] == places, axis=1)
+            values = before.values[at]
+            others = np.flatnonzero(~stands)
+            if len(others):
+                values[others] = self.scene.field_strength(field, places[others], self.time)
+        return FieldValues(now, self.time, ids.copy(), places.copy(), values)
 
     def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
         """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
