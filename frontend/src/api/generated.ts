@@ -416,6 +416,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/between": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Between
+         * @description How long each particle took from `start` to the next `end`.
+         *
+         *     Each is birth, death, contact, or contact, group, rule or rule_end with the id of a shape, group or rule after a colon.
+         */
+        get: operations["between_api_trials__trial_id__between_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/flow": {
         parameters: {
             query?: never;
@@ -511,6 +533,9 @@ export interface paths {
         /**
          * Highlight
          * @description The ids for whom a condition holds at a frame, as a binary block with `count` and `of`.
+         *
+         *     A rule's own condition is answered from the record: whom it held for at its turn, exactly those that its count counts. `left` are those of
+         *     them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
          */
         post: operations["highlight_api_trials__trial_id__frames__number__highlight_post"];
         delete?: never;
@@ -553,6 +578,26 @@ export interface paths {
         get: operations["probe_api_trials__trial_id__frames__number__particles__particle__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/present": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Present
+         * @description Sensible values for what is newly compared, set or mapped, from what the particles have at this frame.
+         */
+        post: operations["present_api_trials__trial_id__frames__number__present_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -757,12 +802,40 @@ export interface components {
             low: number | null;
             /** Soft */
             soft: number[];
+            /** Start */
+            start: number | number[];
             /** Unit */
             unit: string;
             /** Value Type */
             value_type: string;
             /** Writable */
             writable: boolean;
+        };
+        /**
+         * BetweenOut
+         * @description How long it took from one thing to another: how many particles did both, the spread of the times (s), and the first ones in a list of
+         *     particle, frame, frame and seconds, shortest first.
+         */
+        BetweenOut: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Number */
+            number: number;
+            /** Rows */
+            rows: [
+                number,
+                number,
+                number,
+                number
+            ][];
         };
         /** Body_add_asset_api_assets_post */
         Body_add_asset_api_assets_post: {
@@ -829,6 +902,8 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["KindOut"];
             };
+            /** Parts Of A Step */
+            parts_of_a_step: string[][];
             /** Ramps */
             ramps: {
                 [key: string]: string[];
@@ -836,6 +911,10 @@ export interface components {
             /** Slots */
             slots: {
                 [key: string]: components["schemas"]["KindOut"][];
+            };
+            /** Trigger Places */
+            trigger_places: {
+                [key: string]: string;
             };
             /** Units */
             units: {
@@ -912,6 +991,8 @@ export interface components {
             low?: number | null;
             /** Many */
             many?: string | boolean | null;
+            /** Measures */
+            measures?: string | null;
             /** Name */
             name: string;
             /** No */
@@ -928,16 +1009,28 @@ export interface components {
             soft?: number[] | null;
             /** Step */
             step?: number | null;
+            /** Suggest */
+            suggest?: string | null;
             /** To */
             to?: string | null;
             /** Type */
             type: string;
             /** Unit */
             unit?: string | null;
+            /** Unit From */
+            unit_from?: string | null;
             /** Value */
             value?: string | null;
             /** Value From */
             value_from?: string | null;
+            /** Variants */
+            variants?: {
+                [key: string]: {
+                    [key: string]: {
+                        [key: string]: unknown;
+                    };
+                };
+            } | null;
             /** Words */
             words?: {
                 [key: string]: string;
@@ -999,16 +1092,33 @@ export interface components {
             fields: components["schemas"]["FieldOut"][];
             /** Help */
             help: string;
+            /** High */
+            high?: number | null;
             /** Kind */
             kind: string;
+            /** Low */
+            low?: number | null;
+            /** On A Moment */
+            on_a_moment?: {
+                [key: string]: unknown;
+            } | null;
             /** Phase */
             phase?: string | null;
+            /** Places */
+            places?: string[] | null;
+            /**
+             * Runs
+             * @default false
+             */
+            runs: boolean;
             /** Sentence */
             sentence: string;
             /** Shader */
             shader?: string | null;
             /** Soft */
             soft?: number[] | null;
+            /** Start */
+            start?: number | null;
             /** Title */
             title: string;
             /** Unit */
@@ -1068,6 +1178,26 @@ export interface components {
             ships: boolean;
             /** Width */
             width: number;
+        };
+        /**
+         * PresentOut
+         * @description Values to begin with, taken from what the particles have at the frame; all null where nobody is there to tell.
+         */
+        PresentOut: {
+            /** Band */
+            band?: number | number[] | null;
+            /** Highest */
+            highest?: number | number[] | null;
+            /** Lower */
+            lower?: number | number[] | null;
+            /** Lowest */
+            lowest?: number | number[] | null;
+            /** Middle */
+            middle?: number | number[] | null;
+            /** Part */
+            part?: number | number[] | null;
+            /** Upper */
+            upper?: number | number[] | null;
         };
         /**
          * Reading
@@ -1214,6 +1344,20 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /**
+         * Wanted
+         * @description A quantity or an attribute (its id) of which values to begin with are wanted, over some groups (none: everyone).
+         */
+        Wanted: {
+            /** Attribute */
+            attribute?: string | null;
+            /** Quantity */
+            quantity?: {
+                [key: string]: unknown;
+            } | null;
+            /** Who */
+            who?: string[];
         };
     };
     responses: never;
@@ -1993,6 +2137,40 @@ export interface operations {
             };
         };
     };
+    between_api_trials__trial_id__between_get: {
+        parameters: {
+            query: {
+                start: string;
+                end: string;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BetweenOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_flow_api_trials__trial_id__flow_get: {
         parameters: {
             query?: {
@@ -2223,6 +2401,42 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    present_api_trials__trial_id__frames__number__present_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresentOut"];
                 };
             };
             /** @description Validation Error */

@@ -136,6 +136,16 @@ class Moment:
             return np.zeros(number_of(rows), np.float32)
         return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
 
+    def first_values(self, attribute: str, rows: Rows) -> Array:
+        """What an attribute was when each particle came into being: (k,) or (k, 3); its present value where nobody has kept the first one."""
+        name = f"first {attribute}"
+        return self.read(name, rows) if self.particles.has(name) else self.read_attribute(attribute, rows)
+
+    def keep_first_values(self, rows: slice) -> None:
+        """Told once of particles that have come into being, after whatever is done on birth."""
+        for attribute in self.scene.firsts:
+            self.column(f"first {attribute}")[rows] = self.read_attribute(attribute, rows)
+
     def field_of(self, field: str, rows: Rows) -> Array:
         """A field where particles are: (k,) float32, 0–1. It is asked for once for each state of the particles."""
         known = self._field_values.get(field)

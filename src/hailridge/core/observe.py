@@ -44,9 +44,9 @@ def layers(moment: Moment) -> list[Layer]:
             continue
         members = scene.members(entry.who)
         seen |= members
-        out.append(entry.draw(moment, _rows_of(moment, members)))
+        out.append(entry.draw(moment, rows_of(moment, members)))
     if not seen.all():
-        rows = _rows_of(moment, ~seen)
+        rows = rows_of(moment, ~seen)
         if number_of(rows):
             out.append(_unseen(moment, rows))
     return out
@@ -63,7 +63,7 @@ def _unseen(moment: Moment, rows: Rows) -> Layer:
     )  # fmt: skip
 
 
-def _rows_of(moment: Moment, members: NDArray[np.bool_]) -> Rows:
+def rows_of(moment: Moment, members: NDArray[np.bool_]) -> Rows:
     if members.all():
         return moment.everyone()
     return np.flatnonzero(members[moment.column("group")])
@@ -76,7 +76,7 @@ def holders(
 
     With `otherwise` those for whom it does not hold; `off` names the column that says for whom a rule is switched off.
     """
-    rows = _rows_of(moment, moment.scene.members(who))
+    rows = rows_of(moment, moment.scene.members(who))
     if off and moment.particles.has(off):
         rows = as_indices(rows)
         rows = rows[moment.column(off)[rows] == 0]
@@ -141,13 +141,13 @@ def distribution(values: NDArray[Any], bins: int = MOST_BINS) -> Distribution:
 
 def quantity_values(moment: Moment, quantity: Quantity, who: list[str]) -> NDArray[np.float64]:
     """The quantity of every particle of `who`: (k,)."""
-    rows = _rows_of(moment, moment.scene.members(who))
+    rows = rows_of(moment, moment.scene.members(who))
     return np.asarray(quantity.read(moment, rows), np.float64)
 
 
 def given_range(moment: Moment, amount: Amount, who: list[str]) -> tuple[float, float]:
     """The lowest and highest value that an amount takes over the particles of `who`; what it may take where there are none."""
-    rows = _rows_of(moment, moment.scene.members(who))
+    rows = rows_of(moment, moment.scene.members(who))
     if number_of(rows) == 0:
         return amount.extent()
     given = np.asarray(amount.give(moment, rows), np.float64)

@@ -277,6 +277,7 @@ class Scene:
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
+        extra |= {f"first {attribute}": ("f4", self.width_of(attribute), 0.0) for attribute in self.firsts}
         for bit in range(0, self.turns, 8):
             extra[turn_column(bit)] = ("u1", 1, 0)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
@@ -284,6 +285,12 @@ class Scene:
         if SUBSTEPS in self.needs:
             extra[SUBSTEPS] = ("f4", 3 * substeps_of(self.effect), 0.0)
         return extra
+
+    @cached_property
+    def firsts(self) -> list[str]:
+        """Attributes whose first values are kept, since something takes particles back to them. Looks only look: they keep nothing."""
+        parts = (part for path, part in parts_of(self.effect) if path[:1] != ("looks",) and getattr(part, "first_value", False))
+        return sorted({part.attribute for part in parts if part.attribute in BUILT_IN or part.attribute in self.attributes})  # type: ignore[attr-defined]
 
     @cached_property
     def needs(self) -> set[str]:

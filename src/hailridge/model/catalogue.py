@@ -58,6 +58,7 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     }
     if issubclass(part, Quantity):
         entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft), "low": part.low, "high": part.high, "runs": part.runs}
+        entry["start"] = part.start if part.start is not None else float(f"{(part.soft[0] + part.soft[1]) / 2:.3g}")
     if issubclass(part, Action):
         entry |= {"phase": part.phase, "places": list(part.places), "on_a_moment": part.on_a_moment}
     if issubclass(part, Look):

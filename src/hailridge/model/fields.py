@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, cast
+from typing import Any, Literal, cast
 
 from pydantic import Field
 
 # Hard limits (low, high) are refused when broken; the soft range is what a slider spans.
 Range = tuple[float, float]
+
+Suggestion = Literal["middle", "lower", "upper", "lowest", "highest", "band", "part"]
+"""What of a quantity's present values a value begins at: their median, quartiles, ends; a sixth of what they span; a fifth of their size."""
 
 
 def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:
@@ -18,28 +21,36 @@ def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:
 def number(
     default: float, *, unit: str = "", low: float | None = None, high: float | None = None, soft: Range | None = None,
     step: float | None = None, label: str = "", help: str = "", whole: bool = False, still: bool = False, per_frame: str = "",
+    unit_from: str | None = None, suggest: Suggestion | None = None, variants: dict[str, dict[str, dict[str, Any]]] | None = None,
+    measures: Literal["frames", "seconds"] | None = None,
 ) -> Any:
     """A plain number. `unit` is one of `model.units.UNITS`; times are seconds.
 
     `still` numbers cannot have keyframes (nor can whole ones): they say when something happens, or how the clock runs. `per_frame` asks
-    the interface for what the number means for one frame: "halving" (a half-life) or "factor" (a factor a second).
+    the interface for what the number means for one frame: "halving" (a half-life) or "factor" (a factor a second). `unit_from` names the sibling
+    quantity whose unit it has, `suggest` what of that quantity's present values it begins at. `variants` says what is declared differently where
+    a sibling has a certain value: {sibling: {value: {label: …}}}. `measures` lets numbers of frames and seconds that take each other's place mean
+    the same.
     """
     ui = {"type": "whole" if whole else "number", "unit": unit, "low": low, "high": high, "soft": soft, "step": step,
-          "label": label, "help": help, "still": True if still and not whole else None, "per_frame": per_frame or None}  # fmt: skip
+          "label": label, "help": help, "still": True if still and not whole else None, "per_frame": per_frame or None,
+          "unit_from": unit_from, "suggest": suggest, "variants": variants, "measures": measures}  # fmt: skip
     return _field(default, ui, ge=low, le=high)
 
 
 def amount(
     default: float | list[float], *, unit: str = "", low: float | None = None, high: float | None = None,
     soft: Range | None = None, value: str = "number", label: str = "", help: str = "", value_from: str | None = None, per_frame: str = "",
+    suggest: Suggestion | None = None,
 ) -> Any:
     """A value that may vary from particle to particle.
 
     `value` is number, vector or color; `value_from` names the sibling field (an attribute or a quantity) that decides unit and
-    type instead; `value` change then frees it from the attribute's limits, since it is added to what is there.
+    type instead; `value` change then frees it from the attribute's limits, since it is added to what is there. `suggest` says what of the present
+    values it begins at.
     """
     ui = {"type": "amount", "unit": unit, "low": low, "high": high, "soft": soft, "value": value, "label": label, "help": help,
-          "value_from": value_from, "per_frame": per_frame or None}  # fmt: skip
+          "value_from": value_from, "per_frame": per_frame or None, "suggest": suggest}  # fmt: skip
     return _field({"kind": "fixed", "value": default}, ui)
 
 

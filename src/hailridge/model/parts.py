@@ -23,6 +23,8 @@ class Quantity(Kind):
     low: ClassVar[float | None] = None
     high: ClassVar[float | None] = None
     """What it can never be below or above, where there is such a bound: shows conditions that can never hold."""
+    start: ClassVar[float | None] = None
+    """The threshold to begin with before anything is known of the particles; the middle of `soft` where nothing is said."""
     runs: ClassVar[bool] = False
     """Whether it goes on by itself as time does, a second a second: its thresholds are met to the nearest step."""
 

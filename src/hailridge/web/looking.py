@@ -78,7 +78,7 @@ class _Pieces(Part):
     quantity: Quantity | None = None
 
 
-def _pieces(**given: Any) -> _Pieces:
+def pieces(**given: Any) -> _Pieces:
     try:
         return _Pieces.model_validate(given)
     except ValidationError as error:
@@ -106,11 +106,11 @@ def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Respon
     them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
     """
     trial = context.runs.trial(trial_id)
-    condition = _in_document(trial, test.path, Condition, _pieces(condition=test.condition).condition)
-    _check_names(trial, test.who)
+    condition = _in_document(trial, test.path, Condition, pieces(condition=test.condition).condition)
+    check_names(trial, test.who)
     ready = _rule(trial, int(test.path[1])) if test.path[:1] == ["rules"] and len(test.path) > 1 else None
     whole = ready is not None and test.path[2:] == ["condition"] and ready.rule.condition is condition
-    with _names_told(), context.runs.moment(trial, number) as moment:
+    with names_told(), context.runs.moment(trial, number) as moment:
         if ready is not None and whole:
             found = turn_of(moment, ready, test.otherwise)
         else:
@@ -125,21 +125,21 @@ def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Respon
 def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> Histogram:
     """How a quantity is distributed over some groups at a frame, and how many pass a comparison."""
     trial = context.runs.trial(trial_id)
-    pieces = _pieces(quantity=reading.quantity, condition=reading.condition)
-    assert pieces.quantity is not None
-    condition: Any = _in_document(trial, reading.path, Condition, pieces.condition)
-    _check_names(trial, reading.who)
+    given = pieces(quantity=reading.quantity, condition=reading.condition)
+    assert given.quantity is not None
+    condition: Any = _in_document(trial, reading.path, Condition, given.condition)
+    check_names(trial, reading.who)
     names = [name for name in ("threshold", "low", "high") if isinstance(getattr(condition, name, None), Amount)]
     passed: int | None = None
-    with _names_told(), context.runs.moment(trial, number) as moment:
-        if reading.contacts and getattr(pieces.quantity, "kind", "") == "impact_speed":
+    with names_told(), context.runs.moment(trial, number) as moment:
+        if reading.contacts and getattr(given.quantity, "kind", "") == "impact_speed":
             values = impacts(trial.scene, context.runs.events(trial), reading.who)
             thresholds = [getattr(condition, name).extent() for name in names]
             if thresholds:
                 low, high = allowed(condition)
                 passed = int(np.count_nonzero((values >= low) & (values <= high)))
         else:
-            values = quantity_values(moment, pieces.quantity, reading.who)
+            values = quantity_values(moment, given.quantity, reading.who)
             thresholds = [given_range(moment, getattr(condition, name), reading.who) for name in names]
             if condition is not None:
                 passed = len(holders(moment, condition, reading.who)[0])
@@ -202,14 +202,14 @@ def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
     return float(np.linalg.norm(column[at])) if column is not None else None
 
 
-def _check_names(trial: Trial, who: list[str]) -> None:
+def check_names(trial: Trial, who: list[str]) -> None:
     for group in who:
         if group not in trial.scene.group_index:
             raise NotFound(f"there is no group '{group}' in this trial")
 
 
 @contextmanager
-def _names_told() -> Iterator[None]:
+def names_told() -> Iterator[None]:
     """Pieces given on their own can name shapes and groups that the trial does not have: say which, instead of failing."""
     try:
         yield

@@ -43,6 +43,10 @@ class FieldOut(BaseModel):
     yes: str | None = None
     no: str | None = None
     per_frame: str | None = None
+    unit_from: str | None = None
+    suggest: str | None = None
+    variants: dict[str, dict[str, dict[str, Any]]] | None = None
+    measures: str | None = None
     along: str | None = None
     lookups: dict[str, str] | None = None
     keyable: bool = False
@@ -60,7 +64,13 @@ class KindOut(BaseModel):
     unit: str | None = None
     value_type: str | None = None
     soft: list[float] | None = None
+    low: float | None = None
+    high: float | None = None
+    start: float | None = None
+    runs: bool = False
     phase: str | None = None
+    places: list[str] | None = None
+    on_a_moment: dict[str, Any] | None = None
     shader: str | None = None
 
 
@@ -74,6 +84,7 @@ class AttributeOut(BaseModel):
     low: float | None
     high: float | None
     writable: bool
+    start: float | list[float]
 
 
 class Catalogue(BaseModel):
@@ -84,6 +95,10 @@ class Catalogue(BaseModel):
     attributes: list[AttributeOut]
     units: dict[str, str]
     group_colors: list[str]
+    trigger_places: dict[str, str]
+    """Where the actions of a rule stand, by its trigger."""
+    parts_of_a_step: list[list[str]]
+    """In which order rules are computed and read, by where their actions stand."""
     ramps: dict[str, list[str]]
     """Colour ramps that ship, by name, each as evenly spaced colours (#rrggbb)."""
 

@@ -32,9 +32,12 @@ class Approach(Weighted):
 
     kind: Literal["approach"] = "approach"
     attribute: str = fields.reference("attribute", label="Attribute")
-    amount: Amount = fields.amount(0.0, label="Toward", value_from="attribute")
+    amount: Amount = fields.amount(0.0, label="Toward", value_from="attribute", suggest="middle")
     manner: Literal["over", "half_life"] = fields.choice("over", {"over": "over", "half_life": "halving every"}, label="How")
-    time: float = fields.number(0.5, unit="s", low=1e-4, high=1e4, soft=(0.04, 5), label="Time")
+    time: float = fields.number(
+        0.5, unit="s", low=1e-4, high=1e4, soft=(0.04, 5), label="Time",
+        variants={"manner": {"half_life": {"label": "Halving every", "per_frame": "halving"}}},
+    )  # fmt: skip
     springiness: float = fields.number(0.0, low=0, high=0.95, soft=(0, 0.95), label="Springiness")
 
     def memory(self, scene: Scene) -> dict[str, ColumnSpec]:

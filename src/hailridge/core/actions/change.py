@@ -23,7 +23,7 @@ class Set(Weighted):
 
     kind: Literal["set"] = "set"
     attribute: str = fields.reference("attribute", label="Attribute")
-    amount: Amount = fields.amount(1.0, label="To", value_from="attribute")
+    amount: Amount = fields.amount(1.0, label="To", value_from="attribute", suggest="middle")
 
     def act(self, moment: Moment, rows: Rows) -> None:
         value = np.asarray(self.amount.give(moment, rows), np.float32)
@@ -46,7 +46,7 @@ class Add(Weighted):
 
     kind: Literal["add"] = "add"
     attribute: str = fields.reference("attribute", label="Attribute")
-    amount: Amount = fields.amount(1.0, label="Add", value="change", value_from="attribute")
+    amount: Amount = fields.amount(1.0, label="Add", value="change", value_from="attribute", suggest="part")
     per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
 
     def act(self, moment: Moment, rows: Rows) -> None:

@@ -24,8 +24,8 @@ class Mapped(Mixture):
 
     kind: Literal["mapped"] = "mapped"
     quantity: Quantity = fields.slot("quantity", {"kind": "life_fraction"}, label="Follows")
-    start: float = fields.number(0.0, label="From")
-    end: float = fields.number(1.0, label="To")
+    start: float = fields.number(0.0, label="From", unit_from="quantity", suggest="lowest")
+    end: float = fields.number(1.0, label="To", unit_from="quantity", suggest="highest")
     low: Value = fields.value(0.0, label="First value")
     high: Value = fields.value(1.0, label="Second value")
 

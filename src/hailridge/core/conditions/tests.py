@@ -51,7 +51,7 @@ class Compare(Condition):
     kind: Literal["compare"] = "compare"
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
     comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
-    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity")
+    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity", suggest="middle")
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         yield from _no_number(self.quantity)
@@ -82,8 +82,8 @@ class Between(Condition):
 
     kind: Literal["between"] = "between"
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
-    low: Amount = fields.amount(0.5, label="From", value_from="quantity")
-    high: Amount = fields.amount(1.0, label="To", value_from="quantity")
+    low: Amount = fields.amount(0.5, label="From", value_from="quantity", suggest="lower")
+    high: Amount = fields.amount(1.0, label="To", value_from="quantity", suggest="upper")
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         yield from _no_number(self.quantity)

@@ -259,6 +259,7 @@ class Simulation:
         newborn[known:] = True
         run_on_birth(moment, self.tally, newborn, bearing=True)
         moment.column("fresh")[:] = 0
+        moment.keep_first_values(slice(known, moment.count))
         self._welcome(children_appear(moment, self.obstacles))
 
     def _welcome(self, children: slice) -> None:
@@ -267,6 +268,7 @@ class Simulation:
             newborn = np.zeros(self.moment.count, np.bool_)
             newborn[children] = True
             run_on_birth(self.moment, self.tally, newborn, bearing=False)
+            self.moment.keep_first_values(children)
 
     def _meet_rules(self, children: slice) -> None:
         """Children that appear at the end of a step meet what the others have met, so that nothing recorded contradicts a rule."""

@@ -62,8 +62,8 @@ class OnRamp(Layered):
 
     kind: Literal["ramp"] = "ramp"
     quantity: Quantity = fields.slot("quantity", {"kind": "life_fraction"}, label="Follows")
-    start: float = fields.number(0.0, label="From")
-    end: float = fields.number(1.0, label="To")
+    start: float = fields.number(0.0, label="From", unit_from="quantity", suggest="lowest")
+    end: float = fields.number(1.0, label="To", unit_from="quantity", suggest="highest")
     ramp: Ramp = fields.ramp({"named": "rime", "reversed": False, "keys": []}, label="Ramp")
     _ready: ReadyRamp | None = PrivateAttr(default=None)
 
@@ -91,8 +91,10 @@ class Bands(Layered):
 
     kind: Literal["bands"] = "bands"
     quantity: Quantity = fields.slot("quantity", {"kind": "number"}, label="Of")
-    start: float = fields.number(0.0, label="From")
-    width: float = fields.number(50.0, low=1e-6, soft=(1, 200), label="Width of a band")
+    start: float = fields.number(0.0, label="From", unit_from="quantity", suggest="lowest")
+    width: float = fields.number(
+        50.0, low=1e-6, soft=(1, 200), label="Width of a band", unit_from="quantity", suggest="band"
+    )
     colors: list[Vector] = fields.colors(
         [[0.337, 0.706, 0.914], [0.902, 0.624, 0.0], [0.0, 0.62, 0.451], [0.941, 0.894, 0.259], [0.8, 0.475, 0.655], [0.835, 0.369, 0.0]],
         label="Colours",

@@ -18,7 +18,7 @@ class ByPoints(TrailLength):
     )
 
     kind: Literal["by_points"] = "by_points"
-    points: int = fields.number(60, low=2, high=50_000, soft=(2, 300), step=1, whole=True, label="Points")
+    points: int = fields.number(60, low=2, high=50_000, soft=(2, 300), step=1, whole=True, label="Points", unit="count", measures="frames")
 
 
 class ByTime(TrailLength):
@@ -28,4 +28,4 @@ class ByTime(TrailLength):
     help: ClassVar[str] = "Where the particle was within this time, whatever the frame rate."
 
     kind: Literal["by_time"] = "by_time"
-    seconds: float = fields.number(1.0, unit="s", low=0.01, high=3600, soft=(0.1, 10), label="Time")
+    seconds: float = fields.number(1.0, unit="s", low=0.01, high=3600, soft=(0.1, 10), label="Time", measures="seconds")

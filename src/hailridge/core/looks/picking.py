@@ -94,8 +94,8 @@ class ByQuantity(Picking):
 
     kind: Literal["by_quantity"] = "by_quantity"
     quantity: Quantity = fields.slot("quantity", {"kind": "life_fraction"}, label="Follows")
-    start: float = fields.number(0.0, label="From")
-    end: float = fields.number(1.0, label="To")
+    start: float = fields.number(0.0, label="From", unit_from="quantity", suggest="lowest")
+    end: float = fields.number(1.0, label="To", unit_from="quantity", suggest="highest")
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         if self.start == self.end and not (self.tracks.keys() & {"start", "end"}):

@@ -1,0 +1,34 @@
+"""Taking an attribute back to what it was when the particle came into being."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from hailridge.core.actions.weighted import Weighted
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows, as_factor
+from hailridge.model import fields
+from hailridge.model.parts import LIVING, Place
+
+
+class Restore(Weighted):
+    title: ClassVar[str] = "back to its first value"
+    sentence: ClassVar[str] = "set {attribute} back to its first value[, only in {where}]"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = (
+        "Gives the attribute the value that this very particle had when it came into being, whatever has changed it since. To let it come back "
+        "little by little, use *approach* with the amount *its first value*."
+    )
+    places: ClassVar[tuple[Place, ...]] = LIVING
+    first_value: ClassVar[bool] = True
+
+    kind: Literal["restore"] = "restore"
+    attribute: str = fields.reference("attribute", label="Attribute")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        value = moment.first_values(self.attribute, rows)
+        if self.where is not None:
+            present = moment.read_attribute(self.attribute, rows)
+            share = self.share(moment, rows)
+            value = present + (value - present) * (as_factor(share) if present.ndim == 2 else share)
+        moment.write_attribute(self.attribute, rows, value)

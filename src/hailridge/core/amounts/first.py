@@ -1,0 +1,34 @@
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from hailridge.core.moment import Moment
+from hailridge.core.particles import Rows
+from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.parts import Amount
+
+
+class FirstValue(Amount):
+    """What an attribute was when the particle came into being."""
+
+    title: ClassVar[str] = "its first value"
+    rank: ClassVar[int] = 14
+    sentence: ClassVar[str] = "its first {attribute}"
+    help: ClassVar[str] = "The value that the particle itself had at birth, of this attribute or of another one: growing back, coming home."
+    first_value: ClassVar[bool] = True
+
+    kind: Literal["first"] = "first"
+    attribute: str = fields.reference("attribute", label="Of")
+
+    def give(self, moment: Moment, rows: Rows) -> Any:
+        return moment.first_values(self.attribute, rows)
+
+    def extent(self) -> tuple[float, float]:
+        info = BUILT_IN.get(self.attribute)
+        low, high = (None, None) if info is None else (info.low, info.high)
+        return (-1e30 if low is None else low, 1e30 if high is None else high)
+
+    def width(self) -> int:
+        info = BUILT_IN.get(self.attribute)
+        return 3 if info is not None and info.value_type in ("vector", "color") else 1

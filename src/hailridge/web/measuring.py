@@ -1,0 +1,106 @@
+"""What the particles of a trial have at a frame, as values to begin with; and how long it took from one thing to another."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+
+from hailridge.core.elapsing import HAPPENINGS, Occasion, elapsed_between
+from hailridge.core.observe import distribution
+from hailridge.core.suggesting import present_attribute, present_quantity
+from hailridge.model.attributes import BUILT_IN
+from hailridge.runs.service import Trial
+from hailridge.store.library import NotFound
+from hailridge.web.context import Shared
+from hailridge.web.looking import check_names, names_told, pieces
+
+router = APIRouter(prefix="/api", tags=["looking closer"])
+
+
+class Wanted(BaseModel):
+    """A quantity or an attribute (its id) of which values to begin with are wanted, over some groups (none: everyone)."""
+
+    quantity: dict[str, Any] | None = None
+    attribute: str | None = Field(None, max_length=60)
+    who: list[str] = Field(default_factory=list)
+
+
+class PresentOut(BaseModel):
+    """Values to begin with, taken from what the particles have at the frame; all null where nobody is there to tell."""
+
+    middle: float | list[float] | None = None
+    lower: float | list[float] | None = None
+    upper: float | list[float] | None = None
+    lowest: float | list[float] | None = None
+    highest: float | list[float] | None = None
+    band: float | list[float] | None = None
+    part: float | list[float] | None = None
+
+
+@router.post("/trials/{trial_id}/frames/{number}/present")
+def present(trial_id: str, number: int, wanted: Wanted, context: Shared) -> PresentOut:
+    """Sensible values for what is newly compared, set or mapped, from what the particles have at this frame."""
+    trial = context.runs.trial(trial_id)
+    check_names(trial, wanted.who)
+    quantity = pieces(quantity=wanted.quantity).quantity
+    found = None
+    with names_told(), context.runs.moment(trial, number) as moment:
+        if quantity is not None:
+            found = present_quantity(moment, quantity, wanted.who)
+        elif wanted.attribute in BUILT_IN or wanted.attribute in trial.scene.attributes:
+            found = present_attribute(moment, str(wanted.attribute), wanted.who)
+    return PresentOut() if found is None else PresentOut(**vars(found))
+
+
+MOST_LISTED = 400
+
+
+class BetweenOut(BaseModel):
+    """How long it took from one thing to another: how many particles did both, the spread of the times (s), and the first ones in a list of
+    particle, frame, frame and seconds, shortest first."""
+
+    number: int
+    edges: list[float]
+    counts: list[int]
+    low: float
+    high: float
+    mean: float
+    rows: list[tuple[int, int, int, float]]
+
+
+@router.get("/trials/{trial_id}/between")
+def between(trial_id: str, context: Shared, start: Annotated[str, Query(max_length=60)], end: Annotated[str, Query(max_length=60)]) -> BetweenOut:
+    """How long each particle took from `start` to the next `end`.
+
+    Each is birth, death, contact, or contact, group, rule or rule_end with the id of a shape, group or rule after a colon.
+    """
+    trial = context.runs.trial(trial_id)
+    found = elapsed_between(context.runs.events(trial), _occasion(trial, start), _occasion(trial, end))
+    seconds = found.seconds
+    if not len(seconds):
+        return BetweenOut(number=0, edges=[0, 1], counts=[0], low=0, high=0, mean=0, rows=[])
+    spread = distribution(seconds, 32)
+    rows = [
+        (int(found.particles[at]), int(found.begins[at]), int(found.ends[at]), round(float(seconds[at]), 4))
+        for at in np.argsort(seconds, kind="stable")[:MOST_LISTED]
+    ]
+    return BetweenOut(
+        number=len(seconds), edges=spread.edges.tolist(), counts=spread.counts.tolist(), low=float(seconds.min()), high=float(seconds.max()),
+        mean=float(seconds.mean()), rows=rows,
+    )  # fmt: skip
+
+
+def _occasion(trial: Trial, text: str) -> tuple[Occasion, int]:
+    what, _colon, name = text.partition(":")
+    lists: dict[str, list[Any]] = {"contact": trial.effect.shapes, "group": trial.effect.groups, "rule": trial.effect.rules, "rule_end": trial.effect.rules}
+    if what not in HAPPENINGS or (name and what not in lists):
+        raise NotFound(f"'{text}' is nothing that happens to particles")
+    if not name:
+        return what, -1
+    index = next((index for index, item in enumerate(lists[what]) if item.id == name), None)
+    if index is None:
+        raise NotFound(f"there is no {what.removesuffix('_end')} '{name}' in this trial")
+    return what, index

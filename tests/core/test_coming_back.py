@@ -1,0 +1,90 @@
+"""First values that particles come back to, values to begin with, and how long it took from one thing to another."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from hailridge.core.assets import MemoryAssets
+from hailridge.core.elapsing import elapsed_between
+from hailridge.core.observe import recorded_moment
+from hailridge.core.scene import Scene
+from hailridge.core.suggesting import present_attribute, present_quantity
+from hailridge.model.kind import kinds
+from hailridge.model.validation import read_effect
+from tests.support import PLANE, compare, document, rule, run, track
+
+SPREAD = {"kind": "spread", "value": 0.3, "spread": 0.2}
+
+
+class FirstValues(unittest.TestCase):
+    def test_back_to_what_each_was_born_with(self) -> None:
+        grow = rule({"kind": "set", "attribute": "radius", "amount": 1.0}, id="grow", condition=compare("age", "below", 0.5))
+        back = rule({"kind": "restore", "attribute": "radius"}, condition=compare("age", "at_least", 0.5))
+        spawn = rule(
+            {"kind": "spawn", "group": "b", "count": 1, "parent": "kept", "radius": 0.07},
+            id="child", trigger="once", who=["a"], condition=compare("age", "above", 0.25),
+        )  # fmt: skip
+        frames = run(document(grow, spawn, back, count=50, groups=["a", "b"], source={"radius": SPREAD}))
+        born = run(document(count=50, source={"radius": SPREAD}), 0)[0].columns["radius"]
+        last = frames[-1].columns
+        self.assertTrue((frames[3].columns["radius"] == 1.0).all())
+        np.testing.assert_array_equal(last["radius"][:50], born)
+        np.testing.assert_allclose(last["radius"][50:], 0.07)
+
+    def test_approached_by_degrees(self) -> None:
+        first = {"kind": "first", "attribute": "color"}
+        paint = rule({"kind": "set", "attribute": "color", "amount": [1.0, 0.0, 0.0]}, id="paint", trigger="once")
+        fade = rule({"kind": "approach", "attribute": "color", "amount": first, "manner": "over", "time": 1.0})
+        colors = track(run(document(paint, fade, source={"color": [0.0, 0.0, 1.0]})), "color")
+        np.testing.assert_allclose(colors[12], [0.5, 0.0, 0.5], atol=0.03)
+        np.testing.assert_allclose(colors[-1], [0.0, 0.0, 1.0], atol=1e-6)
+
+
+class ToBeginWith(unittest.TestCase):
+    def test_from_what_the_particles_have(self) -> None:
+        effect = read_effect(document(count=401, speed={"kind": "spread", "value": 7.0, "spread": 2.0}, source={"radius": 0.2}))
+        frame = run(effect, 0)[0]
+        moment = recorded_moment(Scene(effect, MemoryAssets()), frame.columns, frame.count, 0)
+        speed = present_quantity(moment, kinds("quantity")["speed"](kind="speed"), [])
+        assert speed is not None
+        self.assertAlmostEqual(speed.middle, 7.0, delta=0.4)
+        self.assertTrue(5.0 <= speed.lowest < speed.lower < speed.middle < speed.upper < speed.highest <= 9.0)
+        self.assertAlmostEqual(speed.band, 4 / 6, delta=0.1)
+        # Where all are alike, what lies to either side; a quantity that nobody has is no number to begin with.
+        radius = present_attribute(moment, "radius", ["a"])
+        assert radius is not None
+        self.assertEqual(radius.middle, 0.2)
+        self.assertTrue(radius.lowest < 0.2 < radius.highest)
+        self.assertEqual(len(present_attribute(moment, "velocity", []).middle), 3)  # type: ignore[union-attr]
+        self.assertIsNone(present_attribute(moment, "color", []))
+        self.assertIsNone(present_quantity(moment, kinds("quantity")["since_contact"](kind="since_contact"), []))
+
+
+class FromOneToAnother(unittest.TestCase):
+    def test_how_long_after_the_touch_did_each_stop(self) -> None:
+        # Handbook mechanics: dropped from h with bounciness 0 a ball touches after √(2h/g); the rule stops it a quarter of a second later.
+        stop = rule(
+            {"kind": "set", "attribute": "mass", "amount": 2.0}, id="stop", trigger="becomes",
+            condition=compare({"kind": "since_contact"}, "at_least", 0.25),
+        )  # fmt: skip
+        touched = compare({"kind": "contact_count"}, "at_least", 1.0)
+        stop["condition"] = {"kind": "all", "conditions": [touched, stop["condition"]]}
+        raw = document(
+            rule({"kind": "gravity"}), rule({"kind": "bounce", "shape": "plane", "bounciness": 0.0}), stop,
+            shapes=[PLANE], count=30, position=[0.0, 1.0, 0.0], speed={"kind": "spread", "value": 0.0, "spread": 1.0},
+        )  # fmt: skip
+        events = np.concatenate([frame.events for frame in run(raw)])
+        found = elapsed_between(events, ("contact", 1), ("rule", 2))
+        self.assertEqual(len(found.particles), 30)
+        np.testing.assert_allclose(found.seconds, 0.25, atol=1e-5)
+        np.testing.assert_array_equal(found.ends - found.begins, 6)
+        falls = elapsed_between(events, ("birth", -1), ("contact", -1))
+        self.assertGreater(float(falls.seconds.std()), 0.02)
+        self.assertEqual(len(elapsed_between(events, ("rule", 2), ("contact", 1)).particles), 0)
+        self.assertEqual(len(elapsed_between(events, ("group", 0), ("rule", 2)).particles), 30)
+
+
+if __name__ == "__main__":
+    unittest.main()
