@@ -315,6 +315,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Exchange
+         * @description The document with that change, and with whatever follows from it: references filled, values of the right type and size.
+         */
+        post: operations["exchange_api_exchange_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/guide": {
         parameters: {
             query?: never;
@@ -921,6 +941,42 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * Change
+         * @description Another `kind` at `path` (or one more, where the path ends just behind a list), or another `value` in a field that others follow.
+         *
+         *     `given` are fields of the new part that are known already. `trial` and `frame` tell of which particles values to begin with are taken.
+         */
+        Change: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /** Given */
+            given?: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind?: string | null;
+            /** Path */
+            path: (string | number)[];
+            /** Trial */
+            trial?: string | null;
+            /** Value */
+            value?: unknown;
+        };
+        /** Changed */
+        Changed: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
         /** ClipOut */
         ClipOut: {
             /** Bytes */
@@ -1102,6 +1158,11 @@ export interface components {
             on_a_moment?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Only In
+             * @default []
+             */
+            only_in: string[];
             /** Phase */
             phase?: string | null;
             /** Places */
@@ -1967,6 +2028,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Version"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    exchange_api_exchange_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
                 };
             };
             /** @description Validation Error */

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { lastFrame, useStudio } from "@/state/studio";
 import { runAgain, seek } from "@/state/trials";
 import { Button, Hint, IconButton } from "@/ui/controls";
-import { typed } from "@/ui/numbers";
+import { frameTyped } from "@/ui/typed";
 import { pause, step, toggle } from "./playing";
 import { LEFT } from "./layout";
 import { RangeButton } from "./RangeButton";
@@ -22,8 +22,7 @@ export function Clock() {
   const [text, setText] = useState<string | null>(null);
   const go = (raw: string) => {
     setText(null);
-    const seconds = /s\s*$/i.test(raw) ? typed(raw, "s", fps) : null;
-    const target = seconds !== null ? seconds * fps : typed(raw, "", fps);
+    const target = frameTyped(raw, fps);
     if (target !== null) seek(target);
   };
   return (

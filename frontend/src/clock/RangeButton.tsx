@@ -4,7 +4,7 @@ import { FoldHorizontal } from "lucide-react";
 import { useState } from "react";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Popover } from "@/ui/controls";
-import { typed } from "@/ui/numbers";
+import { frameTyped } from "@/ui/typed";
 
 export function RangeButton() {
   const range = useStudio((state) => state.range);
@@ -56,7 +56,7 @@ function End({ label, value, fps, onTake }: { label: string; value: number; fps:
         defaultValue={value}
         onBlur={(event) => {
           const text = event.target.value;
-          const number = /s\s*$/i.test(text) ? typed(text, "s", fps) : typed(text, "", fps);
+          const number = frameTyped(text, fps);
           setFault(number === null);
           if (number !== null) onTake(Math.round(/s\s*$/i.test(text) ? number * fps : number));
         }}

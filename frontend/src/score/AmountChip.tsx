@@ -151,14 +151,17 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
         if (field.type === "curve") return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
         if (field.type === "choice") return <Row key={field.name} label={field.label}><ChoiceChip field={field} value={String(value)} path={inner} /></Row>; // prettier-ignore
         const followed = amount.quantity ? quantityRange(amount.quantity as Node, catalogue, effect) : null;
-        const own: ValueRange = field.type === "value" ? range : followed && (field.name === "start" || field.name === "end") ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
+        const own: ValueRange = field.type === "value" ? range : followed && field.unit_from ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
+        // A spread in percent is one of the value around which it spreads.
+        const around = values(amount);
+        const base = field.name === "spread" && typeof around === "number" ? Math.abs(around) : undefined;
         return (
           <div key={field.name}>
             {(info.fields.length > 1 || field.type !== "value") && <div className="text-xs text-soft">{field.label}</div>}
             {field.type === "whole" ? (
               <NumberEditor value={Number(value)} store={storeAt(inner)} label={field.label} unit="" low={0} high={2 ** 31 - 1} soft={[0, 100]} whole />
             ) : (
-              <ValueEditor value={value} path={inner} label={field.label} range={own} />
+              <ValueEditor value={value} path={inner} label={field.label} range={own} base={base} />
             )}
           </div>
         );

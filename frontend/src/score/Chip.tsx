@@ -7,7 +7,7 @@ import { edit } from "@/state/studio";
 import { withUnit } from "@/ui/numbers";
 import { Popover } from "@/ui/controls";
 import { AmountChip } from "./AmountChip";
-import { isColor, useScore } from "./context";
+import { fieldNow, isColor, useScore } from "./context";
 import { CurveChip } from "./CurveChip";
 import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
@@ -65,7 +65,7 @@ function PlainOrNested({ field, parent, path }: Props) {
         </button>
       );
     default:
-      return <PlainChip field={field} value={value} path={path} />;
+      return <PlainChip field={field} parent={parent} value={value} path={path} />;
   }
 }
 
@@ -89,8 +89,9 @@ function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; 
   return <Sentence info={info} node={node} path={path} wrapWords={words} />;
 }
 
-function PlainChip({ field, value, path }: { field: FieldInfo; value: Json; path: Path }) {
-  const { catalogue } = useScore();
+function PlainChip({ field: declared, parent, value, path }: { field: FieldInfo; parent: Node; value: Json; path: Path }) {
+  const { catalogue, effect } = useScore();
+  const field = fieldNow(declared, parent, catalogue, effect);
   return (
     <Popover
       label={field.label}
@@ -100,7 +101,7 @@ function PlainChip({ field, value, path }: { field: FieldInfo; value: Json; path
         </button>
       }
     >
-      <FieldEditor field={field} value={value} path={path} />
+      <FieldEditor field={declared} parent={parent} value={value} path={path} />
     </Popover>
   );
 }

@@ -4,11 +4,12 @@ import { Plus, X } from "lucide-react";
 import type { Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { IconButton } from "@/ui/controls";
-import { typed } from "@/ui/numbers";
+import {  } from "@/ui/numbers";
+import { worth } from "@/ui/typed";
 
 export function PointsEditor({ value, path }: { value: number[][]; path: Path }) {
   const put = (index: number, axis: number, text: string) => {
-    const number = typed(text, "m", 24);
+    const number = worth(text, "m", 24);
     if (number !== null) edit([...path, index, axis], number);
   };
   const add = (index: number) => {

@@ -72,6 +72,18 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
   return own;
 }
 
+/** A field as it is declared where its siblings are as they are: other words for another manner, the unit of the quantity that it follows. */
+export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, effect: Effect): FieldInfo {
+  let now = field;
+  for (const [sibling, cases] of Object.entries(field.variants ?? {})) now = { ...now, ...(cases[String(parent[sibling])] as Partial<FieldInfo> | undefined) };
+  if (field.unit_from) {
+    const range = quantityRange(parent[field.unit_from] as Node, catalogue, effect);
+    const [low, high] = range.soft;
+    now = { ...now, unit: range.unit, soft: field.suggest === "band" ? [(high - low) / 100, (high - low) / 2] : range.soft };
+  }
+  return now;
+}
+
 export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Effect): ValueRange {
   if (quantity?.kind === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === quantity.attribute);

@@ -3,12 +3,13 @@
 import { RotateCcw } from "lucide-react";
 import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
-import { same, type Json, type Path } from "@/state/document";
+import { same, type Json, type Node, type Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { IconButton, Slider } from "@/ui/controls";
-import { fromHex, otherWay, plain, toHex, typed } from "@/ui/numbers";
+import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
+import { typed } from "@/ui/typed";
 import { unmarked } from "@/ui/words";
-import { isColor, useScore, type ValueRange } from "./context";
+import { fieldNow, isColor, useScore, type ValueRange } from "./context";
 import { settle, storeAt, type Store } from "@/state/store";
 import { Keyable } from "./Keyable";
 import { PointsEditor } from "./PointsEditor";
@@ -29,26 +30,39 @@ interface NumberProps {
   step?: number | null;
   whole?: boolean;
   perFrame?: string | null;
+  /** What percent are of, where that is not the present value. */
+  base?: number;
 }
 
-export function NumberEditor({ value, store, label, unit, low, high, soft, step, whole, perFrame }: NumberProps) {
+export const KEEPS = "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood.";
+
+/** From here on a time is without end. */
+const EVER = 1e8;
+
+export function NumberEditor({ value, store, label, unit, low, high, soft, step, whole, perFrame, base }: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState("");
   const shown = unit === "share" ? value * 100 : value;
-  const span = [Math.min(soft[0], value), Math.max(soft[1], value < 1e8 ? value : soft[1])] as const;
+  const span = [Math.min(soft[0], value), Math.max(soft[1], value < EVER ? value : soft[1])] as const;
   const fine = step ?? (whole ? 1 : 10 ** Math.floor(Math.log10(Math.max(1e-9, span[1] - span[0])) - 2));
+  /** What cannot be read stays in the box, with the reason under it. */
   const take = (raw: string) => {
-    const bare = unit === "share" && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
-    const number = typed(bare, unit, fps);
-    setText(null);
-    if (number === null) return setFault(`“${raw}” is no number`);
-    if (low !== null && number < low) return setFault(`cannot be below ${plain(low)}`);
-    if (high !== null && number > high) return setFault(`cannot be above ${plain(high)}`);
+    // A bare number is a percentage where those are shown.
+    const given = unit === "share" && !raw.includes("%") && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
+    const read = raw.trim() === "ever" && unit === "s" && (high ?? 0) >= EVER ? { value: high! } : typed(given, { unit, fps, present: value < EVER ? value : undefined, base });
+    const refuse = (why: string) => (setText(raw), setFault(why));
+    if ("fault" in read) return refuse(read.fault);
+    const worth = unit === "share" ? 100 : 1;
+    if (low !== null && read.value < low) return refuse(`cannot be below ${plain(low * worth)}`);
+    if (high !== null && read.value > high) return refuse(`cannot be above ${plain(high * worth)}`);
     setFault("");
-    store.commit(whole ? Math.round(number) : number);
+    setText(null);
+    store.commit(whole ? Math.round(read.value) : read.value);
   };
+  const restore = () => (setText(null), setFault(""));
+  const bend = bendOf(soft, span);
   const keep = (next: number) => (whole ? Math.round(next) : Number(next.toPrecision(6)));
   const unitWord = unit === "share" ? "%" : unit === "count" ? "" : (catalogue.units[unit] ?? unit);
   return (
@@ -59,6 +73,7 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
         low={span[0]}
         high={span[1]}
         step={fine}
+        bend={bend}
         onTry={(next) => store.try(keep(next))}
         onCommit={(next) => store.commit(keep(next))}
       />
@@ -66,36 +81,42 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
         <input
           aria-label={label}
           aria-invalid={fault !== ""}
+          title={KEEPS}
           className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-right focus:border-ice focus:outline-none"
-          value={text ?? (value >= 1e8 ? "ever" : plain(shown).replace("−", "-"))}
+          value={text ?? (value >= EVER ? "ever" : plain(shown).replace("−", "-"))}
           onChange={(event) => setText(event.target.value)}
           onFocus={(event) => event.target.select()}
           onBlur={() => text !== null && take(text)}
           onKeyDown={(event) => {
             if (event.key === "Enter") take(event.currentTarget.value);
-            if (event.key === "Escape" && text !== null) {
-              event.stopPropagation();
-              setText(null);
-            }
+            if (event.key === "Escape") restore();
           }}
         />
         <span className="min-w-8 text-soft">{unitWord}</span>
       </span>
-      {(fault || otherWay(value, unit, fps, perFrame)) && value < 1e8 && (
+      {(fault || otherWay(value, unit, fps, perFrame)) && value < EVER && (
         <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>{fault || otherWay(value, unit, fps, perFrame)}</p>
       )}
     </div>
   );
 }
 
+/** How a slider is bent where its range spans decades: by powers of this, so that small values have as much room as large ones. 0 is straight. */
+function bendOf(soft: readonly [number, number], [low, high]: readonly [number, number]): number {
+  if (low < 0 || high <= 0) return 0;
+  if (low > 0) return high / low >= 50 ? high / low : 0;
+  // From 0 on: what one usually takes keeps its half of the way.
+  return soft[1] > 0 && high / soft[1] >= 8 ? (high / soft[1]) ** 2 : 0;
+}
+
 /** A number, a vector or a colour, as the surrounding amount decides; keyframes may stand in its place. */
-export function ValueEditor({ value, path, label, range }: { value: Json; path: Path; label: string; range: ValueRange }) {
+export function ValueEditor({ value, path, label, range, base }: { value: Json; path: Path; label: string; range: ValueRange; base?: number }) {
   return (
     <Keyable value={value} path={path}>
       {(present, store) => {
         if (range.value === "color") return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;
         if (range.value === "vector") return <VectorEditor value={isColor(present) ? present : [0, 0, 0]} store={store} label={label} unit={range.unit} soft={range.soft} />;
-        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} />;
+        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} base={base} />;
       }}
     </Keyable>
   );
@@ -140,7 +161,9 @@ export function VectorEditor({ value, store, label, unit, soft }: { value: numbe
 }
 
 /** The editor for a plain field, with its help and a way back to its default. */
-export function FieldEditor({ field, value, path }: { field: FieldInfo; value: Json; path: Path }) {
+export function FieldEditor({ field: declared, parent, value, path }: { field: FieldInfo; parent: Node; value: Json; path: Path }) {
+  const { catalogue, effect } = useScore();
+  const field = fieldNow(declared, parent, catalogue, effect);
   return (
     <div>
       <EditorHead label={field.label} help={field.help} changed={!field.required && !same(value, (field.default ?? null) as Json)} onReset={() => edit(path, field.default as Json)} />
@@ -165,8 +188,14 @@ function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: J
       <input
         aria-label={field.label}
         className="w-full rounded border border-line bg-panel px-1.5 py-1 focus:border-ice focus:outline-none"
+        key={String(value ?? "")}
         defaultValue={String(value ?? "")}
+        title="Enter or leaving keeps what is typed, Escape takes it back."
         onBlur={(event) => edit(path, event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key === "Escape") event.currentTarget.value = String(value ?? "");
+          if (event.key === "Enter") event.currentTarget.blur();
+        }}
       />
     );
   }

@@ -2,7 +2,8 @@
 
 import { useEffect, useRef, useState } from "react";
 import { movedKey, SMOOTH, withKey, type Ease, type Key, type KeyValue } from "@/state/keys";
-import { plain, toHex, fromHex, typed } from "./numbers";
+import { plain, toHex, fromHex } from "./numbers";
+import { worth } from "@/ui/typed";
 
 interface Props {
   keys: Key[];
@@ -183,7 +184,7 @@ export function CurveGraph(props: Props) {
       </div>
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
         <Box label="At" text={written(chosen.at, along)} after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""} onTake={(text) => {
-          const given = along === "time" ? typed(text, "s", framesPerSecond) : typed(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
+          const given = along === "time" ? worth(text, "s", framesPerSecond) : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
           if (given !== null) onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
         }} />
         {graded ? (
@@ -198,7 +199,7 @@ export function CurveGraph(props: Props) {
         ) : (
           list(chosen.value).map((number, part, all) => (
             <Box key={part} label={all.length > 1 ? AXES[part]! : "Value"} text={plain(number).replace("−", "-")} after={part === all.length - 1 ? unit : ""} onTake={(text) => {
-              const given = typed(text, props.code ?? "", framesPerSecond);
+              const given = worth(text, props.code ?? "", framesPerSecond);
               if (given === null) return;
               const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
               onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));

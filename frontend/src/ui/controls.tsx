@@ -41,6 +41,9 @@ export function Hint({ text, children }: { text: string; children: ReactNode }) 
   );
 }
 
+/** Height of the clock with its strip, which no popover covers (pixels). */
+const TRANSPORT = 142;
+
 interface PopoverProps {
   trigger: ReactNode;
   children: ReactNode;
@@ -66,7 +69,8 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
           side="bottom"
           align="start"
           sideOffset={6}
-          collisionPadding={10}
+          // The clock at the bottom stays free: one looks at a value while it plays.
+          collisionPadding={{ top: 10, left: 10, right: 10, bottom: TRANSPORT }}
           className={`z-40 outline-none max-h-[min(560px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl ${wide ? "w-96" : "w-80"}`}
         >
           {children}
@@ -82,12 +86,24 @@ interface SliderProps {
   high: number;
   step: number;
   label: string;
+  /** Spreads small values apart: the whole way is this many times as steep at its end as at its beginning. 0 is straight. */
+  bend?: number;
   onTry: (value: number) => void;
   onCommit: (value: number) => void;
 }
 
 /** Dragging tries values; letting go commits one. */
-export function Slider({ value, low, high, step, label, onTry, onCommit }: SliderProps) {
+export function Slider({ value, low, high, step, label, bend = 0, onTry, onCommit }: SliderProps) {
+  if (bend > 1) {
+    // From 0 to 1 along the way, by powers; a number of three digits comes out, whatever its size.
+    const along = (number: number) => Math.log(1 + ((bend - 1) * (number - low)) / (high - low)) / Math.log(bend);
+    const back = (share: number) => Number((low + ((bend ** share - 1) / (bend - 1)) * (high - low)).toPrecision(3));
+    return <Straight value={along(Math.min(high, Math.max(low, value)))} low={0} high={1} step={0.002} label={label} text={String(value)} onTry={(share) => onTry(back(share))} onCommit={(share) => onCommit(back(share))} />;
+  }
+  return <Straight value={value} low={low} high={high} step={step} label={label} onTry={onTry} onCommit={onCommit} />;
+}
+
+function Straight({ value, low, high, step, label, text, onTry, onCommit }: SliderProps & { text?: string }) {
   return (
     <RadixSlider.Root
       className="relative flex h-5 w-full touch-none select-none items-center"
@@ -101,7 +117,7 @@ export function Slider({ value, low, high, step, label, onTry, onCommit }: Slide
       <RadixSlider.Track className="relative h-[3px] grow rounded bg-line">
         <RadixSlider.Range className="absolute h-full rounded bg-ice/70" />
       </RadixSlider.Track>
-      <RadixSlider.Thumb aria-label={label} className="block size-3.5 rounded-full border-2 border-ice bg-raised" />
+      <RadixSlider.Thumb aria-label={label} aria-valuetext={text} className="block size-3.5 rounded-full border-2 border-ice bg-raised" />
     </RadixSlider.Root>
   );
 }

@@ -1,4 +1,4 @@
-/** Writing and reading numbers with units. Durations take frames, seconds and milliseconds. */
+/** Writing numbers with units; `typed` reads them. */
 
 export function plain(value: number): string {
   if (!Number.isFinite(value)) return "–";
@@ -43,28 +43,6 @@ export function otherWay(value: number, unit: string | null | undefined, fps: nu
   if (unit === "s") return `${plain(value * fps)} frames at ${plain(fps)} a second`;
   if (unit === "1/s") return `${plain(value / fps)} a frame at ${plain(fps)} a second`;
   return null;
-}
-
-/** Read what was typed: 25f, 1.2s, 800ms, 40%, or a bare number. Null when it is no number. */
-export function typed(text: string, unit: string | null | undefined, fps: number): number | null {
-  const match = /^\s*([+-−]?\s*[\d.,]+(?:e[+-]?\d+)?)\s*([a-zµ%/°²0-9 ]*)$/i.exec(text.replace("−", "-"));
-  if (!match) return null;
-  const number = Number((match[1] ?? "").replace(/\s/g, "").replace(",", "."));
-  if (!Number.isFinite(number)) return null;
-  const suffix = (match[2] ?? "").trim().toLowerCase();
-  if (unit === "s") {
-    if (suffix === "f" || suffix === "frames") return number / fps;
-    if (suffix === "ms") return number / 1000;
-  }
-  if (unit === "m") {
-    if (suffix === "cm") return number / 100;
-    if (suffix === "mm") return number / 1000;
-    if (suffix === "km") return number * 1000;
-  }
-  if (unit === "share" && suffix === "%") return number / 100;
-  if (unit === "1/s" && (suffix === "/f" || suffix === "a frame")) return number * fps;
-  if (unit === "m/s" && suffix === "km/h") return number / 3.6;
-  return number;
 }
 
 export function toHex(color: readonly number[]): string {

@@ -137,9 +137,12 @@ class Moment:
         return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
 
     def first_values(self, attribute: str, rows: Rows) -> Array:
-        """What an attribute was when each particle came into being: (k,) or (k, 3); its present value where nobody has kept the first one."""
-        name = f"first {attribute}"
-        return self.read(name, rows) if self.particles.has(name) else self.read_attribute(attribute, rows)
+        """What an attribute was when each particle came into being: (k,) or (k, 3); what it is now where nobody has kept that, or not yet."""
+        name, present = f"first {attribute}", self.read_attribute(attribute, rows)
+        if not self.particles.has(name):
+            return present
+        first = self.read(name, rows)
+        return np.where(np.isnan(first), present, first)
 
     def keep_first_values(self, rows: slice) -> None:
         """Told once of particles that have come into being, after whatever is done on birth."""

@@ -277,7 +277,7 @@ class Scene:
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
-        extra |= {f"first {attribute}": ("f4", self.width_of(attribute), 0.0) for attribute in self.firsts}
+        extra |= {f"first {attribute}": ("f4", self.width_of(attribute), float("nan")) for attribute in self.firsts}
         for bit in range(0, self.turns, 8):
             extra[turn_column(bit)] = ("u1", 1, 0)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):

@@ -276,3 +276,17 @@ def numbered(triggers: list[str]) -> list[int]:
 def rule_numbers(effect: Effect) -> list[int]:
     """What number each rule of an effect is called by (see `numbered`)."""
     return numbered([rule.trigger for rule in effect.rules])
+
+
+FIXED_PARTS: dict[str, type[Part]] = {
+    "clock": Clock, "picture": PictureSettings, "dials": Dial, "groups": Group, "attributes": Attribute, "sources": Source, "rules": Rule,
+}  # fmt: skip
+"""Parts of a document that are always of one class, by the name of the field that holds them."""
+
+
+def freshly_named(base: str, taken: list[dict[str, Any]]) -> tuple[str, str]:
+    """An id and a label for one more item of a list: the base itself, or with the first number that is free."""
+    ids, labels = {item.get("id") for item in taken}, {item.get("label") for item in taken}
+    stem = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in base.lower())
+    names = [(stem, base), *((f"{stem}-{number}", f"{base} {number}") for number in range(2, len(taken) + 3))]
+    return next((identifier, label) for identifier, label in names if identifier not in ids and label not in labels)

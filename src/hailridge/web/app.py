@@ -19,7 +19,7 @@ from hailridge.core.assets import MissingAsset
 from hailridge.model.validation import DocumentError
 from hailridge.store.database import StorageError, in_words
 from hailridge.store.library import Conflict, NotFound
-from hailridge.web import assets, clips, effects, looking, measuring, pictures, reference, trials
+from hailridge.web import assets, clips, effects, exchanging, looking, measuring, pictures, reference, trials
 from hailridge.web.context import FRONT_END, Context
 from hailridge.web.security import LOCAL, Guard
 
@@ -38,7 +38,7 @@ def create_app(folder: Path, workers: int = 2, hosts: frozenset[str] = frozenset
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token)
-    for module in (reference, effects, trials, looking, measuring, assets, pictures, clips):
+    for module in (reference, effects, exchanging, trials, looking, measuring, assets, pictures, clips):
         app.include_router(module.router)
     _translate_errors(app)
     app.websocket("/api/live")(live)

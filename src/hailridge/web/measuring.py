@@ -95,7 +95,8 @@ def between(trial_id: str, context: Shared, start: Annotated[str, Query(max_leng
 
 def _occasion(trial: Trial, text: str) -> tuple[Occasion, int]:
     what, _colon, name = text.partition(":")
-    lists: dict[str, list[Any]] = {"contact": trial.effect.shapes, "group": trial.effect.groups, "rule": trial.effect.rules, "rule_end": trial.effect.rules}
+    effect = trial.effect
+    lists: dict[str, list[Any]] = {"contact": effect.shapes, "group": effect.groups, "rule": effect.rules, "rule_end": effect.rules}
     if what not in HAPPENINGS or (name and what not in lists):
         raise NotFound(f"'{text}' is nothing that happens to particles")
     if not name:

@@ -69,6 +69,8 @@ class KindOut(BaseModel):
     start: float | None = None
     runs: bool = False
     phase: str | None = None
+    only_in: list[str] = []
+    """Kinds around it in which alone it works; empty where it works anywhere."""
     places: list[str] | None = None
     on_a_moment: dict[str, Any] | None = None
     shader: str | None = None

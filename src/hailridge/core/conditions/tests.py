@@ -47,6 +47,7 @@ class Compare(Condition):
         "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
         "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step."
     )
+    facts_as: ClassVar[str] = "holds"
 
     kind: Literal["compare"] = "compare"
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
@@ -79,6 +80,7 @@ class Between(Condition):
     sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = "Holds while the quantity is at least the first value and at most the second."
+    facts_as: ClassVar[str] = "holds"
 
     kind: Literal["between"] = "between"
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")

@@ -38,6 +38,7 @@ class AlongTrail(Layered):
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = "{ramp} along the trail, from head to tail[ by {mode}][ at {strength}]"
     help: ClassVar[str] = "Only for trails: the ramp's first colour at the particle, its last at the far end."
+    only_in: ClassVar[tuple[str, ...]] = ("trails",)
 
     kind: Literal["along_trail"] = "along_trail"
     ramp: Ramp = fields.ramp({"named": "lantern", "reversed": True, "keys": []}, label="Ramp")

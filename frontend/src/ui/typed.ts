@@ -1,0 +1,207 @@
+/** Reading what is typed into a box for a number: units, percent of the present value, groups of digits, small sums. */
+
+/** What a unit measures, in words, and what its suffixes are worth in it. Suffixes that depend on the frame rate are worth `fps` or its inverse. */
+interface Measure {
+  words: string;
+  suffixes: Record<string, number | "frame" | "per frame">;
+}
+
+const TURN = 360;
+const RADIAN = 180 / Math.PI;
+
+const MEASURES: Record<string, Measure> = {
+  s: { words: "a time (s, ms, min, h, f for frames)", suffixes: { s: 1, sec: 1, second: 1, seconds: 1, ms: 1e-3, min: 60, h: 3600, f: "frame", frame: "frame", frames: "frame" } },
+  m: { words: "a length (m, cm, mm, km)", suffixes: { m: 1, cm: 1e-2, mm: 1e-3, km: 1e3, "µm": 1e-6 } },
+  kg: { words: "a mass (kg, g, mg, t)", suffixes: { kg: 1, g: 1e-3, mg: 1e-6, t: 1e3 } },
+  deg: { words: "an angle (°, rad, turns)", suffixes: { "°": 1, deg: 1, degrees: 1, rad: RADIAN, turn: TURN, turns: TURN } },
+  "m/s": { words: "a speed (m/s, cm/s, km/h, m/f)", suffixes: { "m/s": 1, "cm/s": 1e-2, "mm/s": 1e-3, "km/h": 1 / 3.6, "m/f": "per frame" } },
+  "m/s2": { words: "an acceleration (m/s², cm/s², g)", suffixes: { "m/s2": 1, "m/s²": 1, "cm/s2": 1e-2, "cm/s²": 1e-2, g: 9.80665 } },
+  "1/s": { words: "a rate (/s, /min, /f, Hz)", suffixes: { "/s": 1, "1/s": 1, hz: 1, "a second": 1, "per second": 1, "/min": 1 / 60, "/f": "per frame", "a frame": "per frame", "per frame": "per frame" } },
+  "1/s2": { words: "a number of m/s² a metre", suffixes: { "1/s2": 1, "1/s²": 1, "m/s² a metre": 1 } },
+  "deg/s": { words: "a turning speed (°/s, rad/s, turns/s, rpm)", suffixes: { "°/s": 1, "deg/s": 1, "rad/s": RADIAN, "turn/s": TURN, "turns/s": TURN, rpm: 6, "°/f": "per frame" } },
+  "deg/s2": { words: "a turning acceleration (°/s², rad/s²)", suffixes: { "°/s2": 1, "°/s²": 1, "deg/s2": 1, "deg/s²": 1, "rad/s2": RADIAN, "rad/s²": RADIAN } },
+  percent: { words: "a percentage", suffixes: { "%": 1 } },
+  share: { words: "a percentage", suffixes: { "%": 0.01 } },
+  times: { words: "a factor (×)", suffixes: { "×": 1, x: 1, times: 1 } },
+  count: { words: "a number (k for thousands)", suffixes: { k: 1e3, M: 1e6 } },
+  px: { words: "a number of pixels (px)", suffixes: { px: 1 } },
+  steps: { words: "a number of steps", suffixes: { step: 1, steps: 1 } },
+  frame: { words: "a number of frames (f)", suffixes: { f: 1, frame: 1, frames: 1 } },
+};
+
+const BARE: Measure = { words: "a bare number", suffixes: {} };
+
+export interface Reading {
+  unit: string | null | undefined;
+  fps: number;
+  /** What is there now: percent are of it, and so is a factor with nothing before it. */
+  present?: number;
+  /** What percent are of, where that is something else than the present value. */
+  base?: number;
+}
+
+export type Typed = { value: number } | { fault: string };
+
+/** Read what was typed, or say in words why it cannot be read. */
+export function typed(text: string, reading: Reading): Typed {
+  const clean = text.trim().replace(/[−–]/g, "-").replace(/[·⋅]/g, "*");
+  if (clean === "") return { fault: "a number is wanted here" };
+  try {
+    const value = new Reader(clean, reading).whole();
+    return Number.isFinite(value) ? { value } : { fault: `“${text.trim()}” is not a finite number` };
+  } catch (error) {
+    return { fault: (error as Error).message };
+  }
+}
+
+/** The same, where nothing needs to be said of what cannot be read. */
+export function worth(text: string, unit: string, fps: number): number | null {
+  const read = typed(text, { unit, fps });
+  return "value" in read ? read.value : null;
+}
+
+/** A frame of the clock: its number, or a time with a unit. */
+export function frameTyped(text: string, fps: number): number | null {
+  const frame = worth(text, "frame", fps);
+  if (frame !== null) return frame;
+  const seconds = worth(text, "s", fps);
+  return seconds === null ? null : seconds * fps;
+}
+
+/** A number with its digits grouped or not: 1,000 and 1 000 are a thousand, 0,5 and 0.5 a half. Null where groups do not fit. */
+export function digits(text: string): number | null {
+  const plain = text.replace(/[\s\u202f\u00a0'’]/g, " ").trim();
+  const power = /e[+-]?\d+$/i.exec(plain)?.[0] ?? "";
+  const body = power ? plain.slice(0, -power.length) : plain;
+  const forms: [RegExp, (found: string) => string][] = [
+    [/^\d+(\.\d*)?$|^\.\d+$/, (found) => found],
+    [/^[1-9]\d{0,2}(,\d{3})+(\.\d+)?$/, (found) => found.replaceAll(",", "")],
+    [/^[1-9]\d{0,2}( \d{3})+([.,]\d+)?$/, (found) => found.replaceAll(" ", "").replace(",", ".")],
+    [/^[1-9]\d{0,2}(\.\d{3})+,\d+$/, (found) => found.replaceAll(".", "").replace(",", ".")],
+    [/^\d*,\d+$/, (found) => found.replace(",", ".")],
+  ];
+  const form = forms.find(([shape]) => shape.test(body));
+  return form ? Number(form[1](body) + power) : null;
+}
+
+class Reader {
+  private at = 0;
+  private readonly measure: Measure;
+
+  constructor(
+    private readonly text: string,
+    private readonly reading: Reading,
+  ) {
+    this.measure = reading.unit ? (MEASURES[reading.unit] ?? BARE) : BARE;
+  }
+
+  whole(): number {
+    const { present } = this.reading;
+    const relative = /^([+-])\s*([\d.,]+)\s*%$/.exec(this.text);
+    const of = this.reading.base ?? present;
+    // +10 % and -10 % change what is there, where percent are no unit of their own.
+    if (relative && !this.percentIsUnit() && of !== undefined) {
+      const part = digits(relative[2]!);
+      if (part !== null) return (present ?? of) + ((relative[1] === "-" ? -part : part) / 100) * of;
+    }
+    if (/^[*/×]/.test(this.text)) {
+      if (present === undefined) throw new Error("there is no present value to multiply");
+      const by = this.text[0] === "/" ? "/" : "*";
+      this.at = 1;
+      const factor = this.sum();
+      this.end();
+      return by === "*" ? present * factor : present / factor;
+    }
+    const value = this.sum();
+    this.end();
+    return value;
+  }
+
+  private percentIsUnit(): boolean {
+    return "%" in this.measure.suffixes;
+  }
+
+  private end(): void {
+    this.space();
+    if (this.at < this.text.length) throw new Error(`“${this.text.slice(this.at)}” cannot be read here`);
+  }
+
+  private sum(): number {
+    let value = this.product();
+    for (;;) {
+      this.space();
+      const sign = this.text[this.at];
+      if (sign !== "+" && sign !== "-") return value;
+      this.at++;
+      const next = this.product();
+      value = sign === "+" ? value + next : value - next;
+    }
+  }
+
+  private product(): number {
+    let value = this.factor();
+    for (;;) {
+      this.space();
+      const sign = this.text[this.at];
+      if (sign !== "*" && sign !== "/" && !(sign === "×" && /[\s\d(]/.test(this.text[this.at + 1] ?? ""))) return value;
+      this.at++;
+      const next = this.factor();
+      value = sign === "/" ? value / next : value * next;
+    }
+  }
+
+  private factor(): number {
+    this.space();
+    const sign = this.text[this.at];
+    if (sign === "-" || sign === "+") {
+      this.at++;
+      return sign === "-" ? -this.factor() : this.factor();
+    }
+    if (sign === "(") {
+      this.at++;
+      const value = this.sum();
+      this.space();
+      if (this.text[this.at] !== ")") throw new Error("a bracket is left open");
+      this.at++;
+      return value * this.suffix();
+    }
+    const found = /^(\d[\d.,]*(?:[\s\u202f\u00a0'’]\d{3}(?!\d))*(?:[.,]\d+)?|[.,]\d+)(?:e[+-]?\d+)?/i.exec(this.text.slice(this.at));
+    if (!found) throw new Error(`“${this.text.slice(this.at) || this.text}” is no number`);
+    const number = digits(found[0]);
+    if (number === null) throw new Error(`“${found[0].trim()}” is no number: digits come in groups of three, or not in groups`);
+    this.at += found[0].length;
+    return number * this.suffix();
+  }
+
+  /** What the unit behind a number is worth; 1 where there is none. */
+  private suffix(): number {
+    this.space();
+    const found = /^(%|°(?:\/[sf]²?2?)?|1?\/[a-zµ]+²?2?|[a-zµ×°]+(?:\/[a-z]+²?2?)?(?: a (?:second|frame|metre)| second| frame)?)/i.exec(this.text.slice(this.at));
+    if (!found) return 1;
+    // A division by a number is none of a unit.
+    let word = found[0];
+    const known = (name: string) => Object.keys(this.measure.suffixes).find((entry) => entry === name || (entry.toLowerCase() === name.toLowerCase() && entry !== "M"));
+    let name = known(word);
+    if (!name && word.includes(" ")) {
+      word = word.split(" ")[0]!;
+      name = known(word);
+    }
+    if (name) {
+      this.at += word.length;
+      const worth = this.measure.suffixes[name]!;
+      return worth === "frame" ? 1 / this.reading.fps : worth === "per frame" ? this.reading.fps : worth;
+    }
+    if (word === "%") {
+      const of = this.reading.base ?? this.reading.present;
+      if (of === undefined || !Number.isFinite(of)) throw new Error("there is nothing that percent could be of");
+      this.at += 1;
+      return of / 100;
+    }
+    const owner = Object.values(MEASURES).find((entry) => Object.keys(entry.suffixes).some((suffix) => suffix.toLowerCase() === word.toLowerCase()));
+    throw new Error(owner ? `“${word}” stands for ${owner.words.replace(/ \(.*/, "")}; this takes ${this.measure.words}` : `“${word}” is no unit that is known here; this takes ${this.measure.words}`);
+  }
+
+  private space(): void {
+    while (/[\s\u202f\u00a0]/.test(this.text[this.at] ?? "x")) this.at++;
+  }
+}

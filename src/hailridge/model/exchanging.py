@@ -1,0 +1,229 @@
+"""Changing what stands in a place of a document: another kind of the same sort, one more action, another attribute.
+
+Whatever comes out can be saved: a reference that has to be there is filled with the newest fitting thing, or with one made for it; what stood
+there before is kept as far as the new kind takes it; and what is compared, set or mapped gets a value of the right type and of a sensible size.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from copy import deepcopy
+from typing import Any
+
+from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.fitting import fit_amount
+from hailridge.model.kind import Kind, Part, Path
+from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
+
+Tell = Callable[[str, Any, list[str]], Raw | None]
+"""What the particles have now of a "quantity" (a raw part) or an "attribute" (its id), over some groups: see `fields.Suggestion`."""
+
+
+class NothingFits(ValueError):
+    """A kind that needs something which is not there and cannot be made for it."""
+
+
+def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, given: Raw | None = None) -> Raw:
+    """The document with another kind at `path`: in the place of what stood there, or as one more where `path` ends just behind a list.
+
+    Raises NothingFits where the kind needs something that is not there, LookupError where there is no such place or kind.
+    """
+    document = deepcopy(document)
+    at = list_end(document, path)
+    place = place_of(document, path[:-1]) if at is not None else place_of(document, path)
+    slot = "amount" if place.ui.get("type") == "amount" else place.ui.get("slot", "")
+    cls = Kind.registry.get(slot, {})[kind]
+    before = None if at is not None else value_of(place)
+    _allowed(document, path, cls)
+    fresh = _fresh(document, cls, place) | (given or {})
+    facts_as = getattr(place.part, "facts_as", None)
+    if facts_as and getattr(cls, "value_type", "") == "flag":
+        # A fact is held against nothing: the test around it becomes one that takes facts.
+        put(document, path[:-1], {"kind": facts_as, str(path[-1]): fresh})
+        return document
+    put(document, path, fresh)
+    if isinstance(before, dict):
+        _carry(document, path, cls, fresh, before, slot)
+    _settle(document, path, cls, tell, chosen=isinstance(before, dict))
+    if place.ui.get("type") == "amount":
+        fit_amount(document, path, before)
+    _renew_around(document, path, tell)
+    return document
+
+
+def referred(document: Raw, path: Path, value: Any, tell: Tell | None = None) -> Raw:
+    """The document with another value in a field; what is held against it, or given to it, is renewed."""
+    document = deepcopy(document)
+    put(document, path, value)
+    _renew_around(document, path, tell)
+    return document
+
+
+def _allowed(document: Raw, path: Path, cls: type[Part]) -> None:
+    """Raises NothingFits for a kind that only works within others than the ones around this place."""
+    only = getattr(cls, "only_in", None)
+    around = [value_of(place_of(document, path[:depth])) for depth in range(1, len(path))]
+    if only and not any(isinstance(node, dict) and node.get("kind") in only for node in around):
+        raise NothingFits(f"'{cls.title}' only works in {' or '.join(only)}")
+
+
+# ── A new part ──────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+
+def _fresh(document: Raw, cls: type[Part], place: Place) -> Raw:
+    """A new part with all defaults, its references naming the newest fitting things."""
+    node: Raw = {}
+    for name, field in cls.model_fields.items():
+        ui = fields.ui_of(field)
+        if not field.is_required():
+            default = field.get_default(call_default_factory=True)
+            node[name] = deepcopy(default.model_dump() if isinstance(default, Part) else default)
+            continue
+        if name in ("id", "label"):
+            continue
+        node[name] = _newest(document, ui["to"], place)
+    return node
+
+
+def _newest(document: Raw, to: str, place: Place) -> str:
+    """The newest thing of a sort that can be named; one is made where there is none and one can be."""
+    if to == "attribute":
+        own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
+        return own if isinstance(own, str) else "radius"
+    if to == "asset":
+        raise NothingFits("a mesh has to be brought in from a file first")
+    collection = f"{to}s"
+    if to == "dial":
+        # One that fits is looked for, or made, when the value that it has to have is known.
+        return ""
+    if not document.get(collection):
+        if to == "rule":
+            raise NothingFits("there is no rule yet that it could be about")
+        document[collection] = [_made_for(document, to)]
+    return str(document[collection][-1]["id"])
+
+
+def _made_for(document: Raw, to: str) -> Raw:
+    if to == "group":
+        return {"id": "particles", "label": "Particles", "color": "#56b4e9", "parent": None}
+    if to == "shape":
+        return _spelled("shape", "ball") | {"id": "ball", "label": "Ball", "visible": True, "position": [0.0, 1.0, 0.0]}
+    if not document.get("shapes"):
+        document["shapes"] = [_made_for(document, "shape")]
+    return _spelled("field", "falloff") | {"id": "field", "label": "Field", "shape": document["shapes"][-1]["id"]}
+
+
+def _spelled(slot: str, kind: str) -> Raw:
+    cls = Kind.registry[slot][kind]
+    return {name: deepcopy(field.get_default(call_default_factory=True)) for name, field in cls.model_fields.items() if not field.is_required()}
+
+
+def _carry(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, slot: str) -> None:
+    """Keep of what stood there whatever the new kind takes. What joins or turns around others of its sort takes in what stood there whole."""
+    known = Kind.registry[slot].get(before.get("kind", ""))
+    for name in ("id", "label", "visible", "enabled"):
+        # Who it is stays: everything that names it goes on working.
+        if name in before:
+            fresh[name] = before[name]
+    for name, field in cls.model_fields.items():
+        ui = fields.ui_of(field)
+        if not ui:
+            continue
+        twin = known.model_fields.get(name) if known is not None else None
+        if twin is not None and fields.ui_of(twin).get("type") == ui["type"] and name in before:
+            _try(document, path, fresh, name, before[name])
+        elif ui.get("slot") == slot and slot == "condition":
+            _try(document, path, fresh, name, [deepcopy(before)] if ui.get("many") else deepcopy(before))
+        elif ui.get("measures"):
+            _convert(document, path, fresh, name, ui, before, known)
+
+
+def _convert(document: Raw, path: Path, fresh: Raw, name: str, ui: Raw, before: Raw, known: type[Part] | None) -> None:
+    """A number of frames becomes the same time in seconds, and the other way round."""
+    rate = float(document.get("clock", {}).get("frames_per_second", 24.0))
+    for other, field in known.model_fields.items() if known is not None else ():
+        measured = fields.ui_of(field).get("measures")
+        value = before.get(other)
+        if measured and measured != ui["measures"] and isinstance(value, int | float):
+            _try(document, path, fresh, name, round(value / rate, 4) if measured == "frames" else max(2, round(value * rate)))
+
+
+def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:
+    """Put a value into a field, unless something is wrong with that."""
+    wrong, old = wrong_at(document, path), node[name]
+    node[name] = value
+    if wrong_at(document, path) <= wrong:
+        return
+    node[name] = old
+    if isinstance(value, list) and isinstance(old, list) and len(value) > 1:
+        # Of several, those that can stay.
+        for entry in value:
+            _try(document, path, node, name, [*node[name], entry])
+
+
+# ── Values that fit ─────────────────────────────────────────────────────────────────────────────────────────────────────
+
+
+def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chosen: bool) -> None:
+    """Give fields that follow an attribute or a quantity of the new part itself a value to begin with."""
+    node = value_of(place_of(document, path))
+    followed = {str(ui.get("value_from") or ui.get("unit_from") or "") for ui in map(fields.ui_of, cls.model_fields.values())}
+    for name in sorted(followed - {""}):
+        # A test that is added begins with its own default; one that takes over what another compared begins at what there is of that.
+        if cls.model_fields[name].is_required() or chosen:
+            _renew(document, path, cls, node, name, tell)
+
+
+def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
+    """After a change at `path`: renew what follows the field that it is in, or the quantity around that."""
+    for depth in range(len(path), 0, -1):
+        place = place_of(document, path[:depth])
+        if place.part is None or not isinstance(place.owner, dict) or (depth < len(path) and place.name != "quantity"):
+            continue
+        if depth == len(path) or (depth == len(path) - 1 and path[-1] == "attribute"):
+            _renew(document, path[: depth - 1], place.part, place.owner, str(place.name), tell)
+
+
+def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, tell: Tell | None) -> None:
+    dependents = [
+        (name, ui) for name, ui in ((name, fields.ui_of(field)) for name, field in cls.model_fields.items())
+        if source in (ui.get("value_from"), ui.get("unit_from"))
+    ]  # fmt: skip
+    if not dependents:
+        return
+    told = None
+    if tell is not None:
+        told = tell("quantity" if source == "quantity" else "attribute", node[source], _who(document, path))
+    for name, ui in dependents:
+        suggestion = str(ui.get("suggest") or "middle")
+        value = (told or {}).get(suggestion)
+        if value is None:
+            value = _before_anything(node[source], source, suggestion)
+        node[name] = {"kind": "fixed", "value": value} if ui["type"] == "amount" else value
+
+
+def _who(document: Raw, path: Path) -> list[str]:
+    item = document[path[0]][path[1]] if len(path) > 1 and isinstance(document.get(path[0]), list) else {}
+    who = item.get("who") if isinstance(item, dict) else None
+    return [group for group in who if isinstance(group, str)] if isinstance(who, list) else []
+
+
+def _before_anything(source: Any, sort: str, suggestion: str) -> Any:
+    """A value to begin with while nothing is known of the particles."""
+    if sort == "attribute":
+        info = BUILT_IN.get(str(source))
+        start: Any = list(info.start) if info is not None and isinstance(info.start, tuple) else info.start if info is not None else 1.0
+        if suggestion == "part":
+            return [entry / 5 for entry in start] if isinstance(start, list) else start / 5 or 1.0
+        return start
+    cls: Any = Kind.registry["quantity"].get(source.get("kind", "") if isinstance(source, dict) else "")
+    low, high = cls.soft if cls is not None else (0.0, 1.0)
+    start = cls.start if cls is not None and cls.start is not None else (low + high) / 2
+    span = high - low
+    value = {
+        "middle": start, "lower": low + span / 4, "upper": high - span / 4, "lowest": low, "highest": high, "band": span / 6 or 1.0, "part": span / 5,
+    }[suggestion]  # fmt: skip
+    return float(f"{value:.3g}")
+
+

@@ -1,0 +1,71 @@
+"""Changing what stands in a place of a document, with values taken from what the particles have now."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from hailridge.core.suggesting import present_attribute, present_quantity
+from hailridge.model.exchanging import NothingFits, exchanged, referred
+from hailridge.model.validation import DocumentError, Problem, place_in_words
+from hailridge.store.library import NotFound
+from hailridge.web.context import Context, Shared
+from hailridge.web.looking import pieces
+
+router = APIRouter(prefix="/api", tags=["effects"])
+
+
+class Change(BaseModel):
+    """Another `kind` at `path` (or one more, where the path ends just behind a list), or another `value` in a field that others follow.
+
+    `given` are fields of the new part that are known already. `trial` and `frame` tell of which particles values to begin with are taken.
+    """
+
+    document: dict[str, Any]
+    path: list[str | int] = Field(min_length=1, max_length=60)
+    kind: str | None = Field(None, max_length=60)
+    value: Any = None
+    given: dict[str, Any] = Field(default_factory=dict)
+    trial: str | None = Field(None, max_length=64)
+    frame: int = Field(0, ge=0)
+
+
+class Changed(BaseModel):
+    document: dict[str, Any]
+
+
+@router.post("/exchange")
+def exchange(change: Change, context: Shared) -> Changed:
+    """The document with that change, and with whatever follows from it: references filled, values of the right type and size."""
+    path = tuple(change.path)
+    tell = _teller(context, change.trial, change.frame) if change.trial else None
+    try:
+        if change.kind is None:
+            return Changed(document=referred(change.document, path, change.value, tell))
+        return Changed(document=exchanged(change.document, path, change.kind, tell, change.given))
+    except NothingFits as error:
+        raise DocumentError([Problem(path, place_in_words(change.document, path), str(error))]) from None
+    except (LookupError, TypeError, ValueError, AttributeError):
+        raise NotFound("there is no such place in the document") from None
+
+
+def _teller(context: Context, trial_id: str, frame: int) -> Any:
+    """Answers what the particles of a trial have at a frame; nothing where that cannot be told."""
+
+    def tell(sort: str, what: Any, who: list[str]) -> dict[str, Any] | None:
+        with suppress(NotFound, DocumentError, KeyError, AssertionError):
+            trial = context.runs.trial(trial_id)
+            known = [group for group in who if group in trial.scene.group_index]
+            with context.runs.moment(trial, frame, passing=True) as moment:
+                if sort == "quantity":
+                    quantity = pieces(quantity=what).quantity
+                    found = None if quantity is None or quantity.value_type == "flag" else present_quantity(moment, quantity, known)
+                else:
+                    found = present_attribute(moment, str(what), known)
+                return None if found is None else vars(found)
+        return None
+
+    return tell

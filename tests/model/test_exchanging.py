@@ -1,0 +1,199 @@
+"""No sequence of picks yields a document that cannot be saved: every kind exchanged for every other of its slot, everywhere."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from collections.abc import Iterator
+from typing import Any
+
+from hailridge import demo
+from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.exchanging import NothingFits, exchanged, referred
+from hailridge.model.kind import Kind, Path
+from hailridge.model.places import place_of
+from hailridge.model.validation import read_effect
+from tests.support import compare, document, rule
+
+SEED = 20261126
+
+
+def places(raw: Any, path: Path = (), whole: Any = None) -> Iterator[tuple[Path, str]]:
+    """Every place of a document in which a kind stands, with its slot."""
+    whole = whole if whole is not None else raw
+    if isinstance(raw, dict):
+        if "kind" in raw and path:
+            place = place_of(whole, path)
+            slot = "amount" if place.ui.get("type") == "amount" else str(place.ui.get("slot"))
+            if slot in Kind.registry:
+                yield path, slot
+        for name, value in raw.items():
+            yield from places(value, (*path, name), whole)
+    elif isinstance(raw, list):
+        for index, value in enumerate(raw):
+            yield from places(value, (*path, index), whole)
+
+
+def small(**more: Any) -> dict[str, Any]:
+    """A document with one of nearly everything."""
+    touching = {"kind": "holds", "quantity": {"kind": "touching", "shape": None}}
+    return read_effect(
+        document(
+            rule({"kind": "set", "attribute": "color", "amount": [1.0, 0.0, 0.0]}, id="paint", condition=touching),
+            rule({"kind": "gravity"}, {"kind": "bounce", "shape": "point", "bounciness": 1.0}, id="move",
+                 condition={"kind": "all", "conditions": [compare("speed", "above", 3.0), touching]}),
+            looks=[{"kind": "balls", "id": "look", "layers": [{"kind": "ramp"}, {"kind": "bands"}]},
+                   {"kind": "trails", "id": "trail", "length": {"kind": "by_points", "points": 48}}],
+            **more,
+        )
+    ).model_dump()  # fmt: skip
+
+
+def value_at(raw: Any, path: Path) -> Any:
+    for key in path:
+        raw = raw[key]
+    return raw
+
+
+class Exchanging(unittest.TestCase):
+    def check(self, raw: dict[str, Any], path: Path, told: Any) -> None:
+        """It reads, and nothing is wrong at the place that changed."""
+        effect = read_effect(raw)
+        wrong = [str(problem) for problem in effect.problems if problem.path[: len(path)] == path]
+        self.assertEqual(wrong, [], told)
+        self.assertNotIn('""', str(raw).replace("'", '"').replace('"label": ""', "").replace('"summary": ""', "").replace('"unit": ""', ""), told)
+
+    def test_every_kind_for_every_other_of_its_slot(self) -> None:
+        raw, choose = small(), random.Random(SEED)
+        tried, seen = 0, set()
+        for path, slot in list(places(raw)):
+            # Of the many places for values, each with a seeded part of the pairs; of all others, each sort of place with all pairs.
+            sort = (slot, value_at(raw, path[:-1]).get("kind") if isinstance(value_at(raw, path[:-1]), dict) else "", path[-1] if slot != "amount" else path)
+            if sort in seen:
+                continue
+            seen.add(sort)
+            for before in Kind.registry[slot]:
+                try:
+                    first = exchanged(raw, path, before)
+                except NothingFits:
+                    continue
+                for after in Kind.registry[slot]:
+                    if slot in ("amount", "shape", "quantity") and choose.random() < 0.7:
+                        continue
+                    try:
+                        self.check(exchanged(first, path, after), path, (path, before, after))
+                    except NothingFits:
+                        continue
+                    tried += 1
+        self.assertGreater(tried, 800)
+
+    def test_every_kind_can_be_added_to_every_list(self) -> None:
+        raw = small()
+        for slot, path in (
+            ("action", ("rules", 0, "actions", 1)), ("action", ("sources", 0, "actions", 0)), ("condition", ("rules", 1, "condition", "conditions", 2)),
+            ("layer", ("looks", 0, "layers", 2)),
+        ):  # fmt: skip
+            for kind, cls in Kind.registry[slot].items():
+                if slot == "action" and ("step" if path[0] == "rules" else "birth") not in cls.places:  # type: ignore[attr-defined]
+                    continue
+                if getattr(cls, "only_in", ()):
+                    with self.assertRaises(NothingFits):
+                        exchanged(raw, path, kind)
+                    continue
+                self.check(exchanged(raw, path, kind), path, (path, kind))
+
+    def test_every_attribute_in_every_action_with_every_amount(self) -> None:
+        raw = small(attributes=[{"id": "own", "label": "Own"}])
+        for action in ("set", "add", "approach"):
+            first = exchanged(raw, ("rules", 0, "actions", 0), action)
+            for attribute in [*BUILT_IN, "own"]:
+                chosen = referred(first, ("rules", 0, "actions", 0, "attribute"), attribute)
+                self.check(chosen, ("rules", 0), (action, attribute))
+                for amount in Kind.registry["amount"]:
+                    path = ("rules", 0, "actions", 0, "amount")
+                    self.check(exchanged(chosen, path, amount), ("rules", 0), (action, attribute, amount))
+
+    def test_sequences_of_picks(self) -> None:
+        # A thousand and more picks in random places, each on what the one before has left.
+        choose = random.Random(SEED)
+        for name in ("sleet-under-the-lamp", "sparks-from-the-stove-pipe", demo.STARTER):
+            raw = read_effect(demo.document(name)).model_dump()
+            for _pick in range(80):
+                path, slot = choose.choice(list(places(raw)))
+                kind = choose.choice(list(Kind.registry[slot]))
+                if slot == "shape" and kind in ("mesh", "compound"):
+                    continue
+                try:
+                    after = exchanged(raw, path, kind)
+                except NothingFits:
+                    continue
+                read_effect(after)
+                if len(str(after)) < 40_000:
+                    raw = after
+
+    def test_what_was_there_is_kept_where_it_fits(self) -> None:
+        raw = small()
+        # A fact about anything takes over no nothing: the newest shape is meant.
+        touched = exchanged(raw, ("rules", 0, "condition", "quantity"), "inside")
+        fact = exchanged(raw, ("rules", 1, "condition", "conditions", 0, "quantity"), "touching")
+        self.assertEqual(value_at(fact, ("rules", 1, "condition", "conditions", 0))["kind"], "holds")
+        self.assertEqual(value_at(touched, ("rules", 0, "condition", "quantity")), {"kind": "inside", "shape": raw["shapes"][-1]["id"]})
+        joined = exchanged(raw, ("rules", 0, "condition"), "any")
+        self.assertEqual(value_at(joined, ("rules", 0, "condition", "conditions")), [raw["rules"][0]["condition"]])
+        thrown = exchanged(exchanged(raw, ("sources", 0, "direction"), "axis"), ("sources", 0, "direction"), "normal")
+        self.assertEqual(thrown["sources"][0]["id"], raw["sources"][0]["id"])
+        lasting = exchanged(raw, ("looks", 1, "length"), "by_time")
+        self.assertEqual(lasting["looks"][1]["length"], {"kind": "by_time", "seconds": 2.0})
+        back = exchanged(lasting, ("looks", 1, "length"), "by_points")
+        self.assertEqual(back["looks"][1]["length"], {"kind": "by_points", "points": 48})
+        spread = exchanged(raw, ("rules", 1, "actions", 1, "bounciness"), "spread")
+        self.assertEqual(value_at(spread, ("rules", 1, "actions", 1, "bounciness"))["kind"], "spread")
+
+    def test_values_of_the_right_type_unit_and_size(self) -> None:
+        raw = small()
+        path = ("rules", 1, "condition", "conditions", 0, "quantity")
+        # Before anything is known: halfway into a field, not 1, which nothing passes.
+        field = exchanged({**raw, "fields": [{"kind": "falloff", "id": "f", "label": "F", "shape": "point"}]}, path, "field")
+        self.assertEqual(value_at(field, path[:-1])["threshold"], {"kind": "fixed", "value": 0.5})
+        asked: list[Any] = []
+
+        def tell(sort: str, what: Any, who: list[str]) -> dict[str, Any]:
+            asked.append((sort, what, who))
+            return {"middle": 42.0, "lower": 30.0, "upper": 50.0, "lowest": 10.0, "highest": 80.0, "band": 12.0, "part": 8.0}
+
+        self.assertEqual(value_at(exchanged(raw, path, "number", tell), path[:-1])["threshold"]["value"], 42.0)
+        self.assertEqual(asked, [("quantity", {"kind": "number"}, [])])
+        between = exchanged(raw, path[:-1], "between", tell)
+        self.assertEqual([value_at(between, path[:-1])[name]["value"] for name in ("low", "high")], [30.0, 50.0])
+        bands = exchanged(raw, ("looks", 0, "layers", 1, "quantity"), "age", tell)["looks"][0]["layers"][1]
+        self.assertEqual((bands["start"], bands["width"]), (10.0, 12.0))
+        red = referred(raw, ("rules", 0, "actions", 0, "attribute"), "velocity")["rules"][0]["actions"][0]["amount"]
+        self.assertEqual(red, {"kind": "fixed", "value": [0.0, 2.0, 0.0]})
+        added = exchanged(raw, ("rules", 0, "actions", 1), "set", tell)["rules"][0]["actions"][1]
+        self.assertEqual(added["amount"]["value"], 42.0)
+
+    def test_what_is_not_there_is_made_or_told(self) -> None:
+        raw = small()
+        field = exchanged(raw, ("rules", 0, "condition", "quantity"), "field")
+        self.assertEqual(len(field["fields"]), 1)
+        dial = exchanged(raw, ("rules", 0, "actions", 0, "amount"), "dial")
+        self.assertEqual((dial["dials"][0]["type"], dial["dials"][0]["value"]), ("color", [1.0, 0.0, 0.0]))
+        with self.assertRaises(NothingFits):
+            exchanged({**raw, "rules": []}, ("looks", 0, "layers", 0, "quantity"), "since_rule")
+        with self.assertRaises(LookupError):
+            exchanged(raw, ("rules", 9, "condition"), "all")
+
+    def test_every_declared_field_has_its_place(self) -> None:
+        # What values follow is a field beside them, and what they begin at is known.
+        for members in Kind.registry.values():
+            for cls in members.values():
+                for name, field in cls.model_fields.items():
+                    ui = fields.ui_of(field)
+                    for key in ("value_from", "unit_from"):
+                        if ui.get(key):
+                            self.assertIn(ui[key], cls.model_fields, (cls, name))
+
+
+if __name__ == "__main__":
+    unittest.main()
