@@ -16,6 +16,9 @@ export type Histogram = Schemas["Histogram"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
+/** Asked for in good faith, and not there yet. */
+export const NOT_YET = 202;
+
 export class Refused extends Error {
   constructor(
     message: string,
@@ -39,7 +42,8 @@ export async function answered<T>(asked: Promise<Answer<T>>): Promise<T> {
   } catch {
     throw new Refused("The server does not answer. Is it still running? What you typed is kept here.", 0);
   }
-  if (!answer.response.ok) throw new Refused(words(answer.error) ?? answer.response.statusText, answer.response.status);
+  // "Not yet" is no error, but no answer either.
+  if (!answer.response.ok || answer.response.status === NOT_YET) throw new Refused(words(answer.error ?? answer.data) ?? answer.response.statusText, answer.response.status);
   return answer.data as T;
 }
 
@@ -59,6 +63,6 @@ export async function fetchBlock<Head>(path: string, body?: unknown, signal?: Ab
     if ((error as Error).name === "AbortError") throw error;
     throw new Refused("The server does not answer. Is it still running?", 0);
   }
-  if (!response.ok) throw new Refused(words(await response.json().catch(() => null)) ?? response.statusText, response.status);
+  if (!response.ok || response.status === NOT_YET) throw new Refused(words(await response.json().catch(() => null)) ?? response.statusText, response.status);
   return readBlock<Head>(await response.arrayBuffer());
 }

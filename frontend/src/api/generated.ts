@@ -287,7 +287,11 @@ export interface paths {
          */
         get: operations["list_versions_api_effects__effect_id__versions_get"];
         put?: never;
-        post?: never;
+        /**
+         * Keep Version
+         * @description Keep a document among the versions without changing the effect. Pages that show the effect as it is go on from its new revision.
+         */
+        post: operations["keep_version_api_effects__effect_id__versions_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -593,7 +597,7 @@ export interface paths {
         };
         /**
          * Probe
-         * @description One particle at a frame: its values, whether each rule holds for it and why, and its life story.
+         * @description One particle at a frame: its values, whether each rule holds for it and why, and its life story; nothing of one that never was.
          */
         get: operations["probe_api_trials__trial_id__frames__number__particles__particle__get"];
         put?: never;
@@ -727,6 +731,11 @@ export interface components {
     schemas: {
         /** AdvisoryOut */
         AdvisoryOut: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
             /** Fix */
             fix: {
                 [key: string]: unknown;
@@ -1136,6 +1145,26 @@ export interface components {
             thresholds: number[][];
             /** Total */
             total: number;
+        };
+        /**
+         * Kept
+         * @description A document to keep among the versions, under a name.
+         */
+        Kept: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
         };
         /**
          * KindOut
@@ -1958,6 +1987,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_version_api_effects__effect_id__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Kept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
                 };
             };
             /** @description Validation Error */

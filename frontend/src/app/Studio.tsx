@@ -1,11 +1,11 @@
 /** One open effect: the score on the left, the stage in the middle, the clock below, the lens on the right. */
 
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Group as Panels, Panel, Separator } from "react-resizable-panels";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { answered, api, Refused } from "@/api/client";
 import { Clock } from "@/clock/Clock";
-import { pause } from "@/clock/playing";
+import { pause, playWhenReady } from "@/clock/playing";
 import { Lens } from "@/lens/Lens";
 import { Score } from "@/score/Score";
 import { Stage } from "@/stage/Stage";
@@ -23,6 +23,8 @@ type Window_ = "palette" | "shortcuts" | "versions" | null;
 export function Studio() {
   const { id } = useParams();
   const navigate = useNavigate();
+  const location = useLocation();
+  const fresh = useRef((location.state as { fresh?: boolean } | null)?.fresh === true);
   const loaded = useStudio((state) => state.id === id && state.document !== null && state.catalogue !== null);
   const lensOpen = useStudio((state) => state.lensOpen);
   const [window_, setWindow] = useState<Window_>(null);
@@ -35,10 +37,16 @@ export function Studio() {
     const load = async () => {
       if (!useStudio.getState().catalogue) useStudio.setState({ catalogue: await answered(api.GET("/api/catalogue")) });
       await open(id);
+      // A new effect shows itself at once.
+      if (fresh.current) {
+        fresh.current = false;
+        void navigate(".", { replace: true, state: null });
+        playWhenReady(id);
+      }
     };
     load().catch((error: Refused) => setProblem(error.message));
     return () => pause();
-  }, [id]);
+  }, [id, navigate]);
 
   const opener = useMemo(
     () => ({ palette: () => setWindow("palette"), shortcuts: () => setWindow("shortcuts"), versions: () => setWindow("versions"), library: () => void navigate("/") }),
@@ -53,8 +61,14 @@ export function Studio() {
         command.run();
       }
     };
+    // A button that has the focus would be pressed as the key comes up.
+    const release = (event: KeyboardEvent) => event.key === " " && !isTaken(event) && event.preventDefault();
     window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("keydown", press);
+      window.removeEventListener("keyup", release);
+    };
   }, [opener]);
 
   if (problem) {
@@ -117,17 +131,17 @@ function Handle() {
 }
 
 function Conflict() {
+  const [problem, setProblem] = useState("");
   const saving = useStudio((state) => state.saving);
   if (saving.state !== "conflict") return null;
   return (
-    <Dialog open onOpenChange={() => undefined} title="Changed in another tab" description={saving.message}>
+    <Dialog open unfocused onOpenChange={() => undefined} title="Changed in another tab" description={saving.message}>
       <div className="mt-3 flex justify-end gap-2">
-        <Button onClick={() => void takeTheirs()}>Take the other version</Button>
-        <Button tone="main" onClick={() => void keepMine()}>
-          Keep mine
-        </Button>
+        <Button onClick={() => void takeTheirs().catch((error: Error) => setProblem(error.message))}>Take the other version</Button>
+        <Button onClick={() => void keepMine().catch((error: Error) => setProblem(error.message))}>Keep mine</Button>
       </div>
-      <p className="mt-3 text-xs text-soft">Whichever you choose, the other stays: among the versions, or one undo away.</p>
+      {problem && <p role="alert" className="mt-3 text-xs text-ember">{problem}</p>}
+      <p className="mt-3 text-xs text-soft">Whichever you choose, the other stays among the versions.</p>
     </Dialog>
   );
 }

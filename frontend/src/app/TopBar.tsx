@@ -3,7 +3,8 @@
 import { ArrowLeft, History, Keyboard, Moon, PanelRightOpen, Redo2, Search, Sun, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { edit, redo, save, undo, useStudio } from "@/state/studio";
+import { edit, redo, saveAgain, undo, useStudio } from "@/state/studio";
+import { stopClip, useClips } from "@/state/clips";
 import { useConnection } from "@/state/live";
 import { IconButton } from "@/ui/controls";
 import { setTone, toneNow } from "./commands";
@@ -27,7 +28,11 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
         defaultValue={name}
         maxLength={80}
         onBlur={(event) => event.target.value.trim() && event.target.value !== name && edit(["name"], event.target.value.trim())}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        title="Enter or leaving keeps what is typed, Escape takes it back."
+        onKeyDown={(event) => {
+          if (event.key === "Escape") event.currentTarget.value = name;
+          if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
+        }}
       />
       <IconButton label="Undo" keys="Ctrl+Z" disabled={past === 0} onClick={undo}>
         <Undo2 />
@@ -37,6 +42,7 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
       </IconButton>
       <SaveState />
       <span className="flex-1" />
+      <ClipState />
       <button type="button" onClick={onPalette} className="flex items-center gap-2 rounded border border-line px-2 py-0.5 text-soft hover:text-text">
         <Search className="size-3.5" /> Find a command <kbd className="tabular text-xs">Ctrl+K</kbd>
       </button>
@@ -72,8 +78,8 @@ function SaveState() {
   if (saving.state === "failed") {
     return (
       <span role="alert" className="ml-1 flex min-w-0 items-center gap-2 text-xs text-ember">
-        <span className="truncate">Not saved: {saving.message}</span>
-        <button type="button" className="underline" onClick={save}>
+        <span className="truncate">Not saved yet: {saving.message}</span>
+        <button type="button" className="underline" onClick={saveAgain}>
           Try again
         </button>
       </span>
@@ -83,6 +89,22 @@ function SaveState() {
   return (
     <span role="status" data-testid="saving" className="ml-1 text-xs text-soft">
       {words}
+    </span>
+  );
+}
+
+/** A clip that is being made, wherever one is: how far it is, and a way to stop it. */
+function ClipState() {
+  const making = useClips((state) => state.making);
+  if (!making) return null;
+  return (
+    <span role="status" className="mr-2 flex items-center gap-2 text-xs text-soft">
+      <span className="tabular">
+        {making.wish.format === "still" ? "still" : "clip"} {Math.round((making.done / making.total) * 100)} %
+      </span>
+      <button type="button" disabled={making.stopping} onClick={stopClip} className="rounded border border-line px-1.5 text-text hover:bg-raised disabled:opacity-40">
+        {making.stopping ? "stopping…" : "Stop"}
+      </button>
     </span>
   );
 }

@@ -95,15 +95,18 @@ export function meant(event: KeyboardEvent, keys: string): boolean {
   return pressed.toLowerCase() === key.toLowerCase();
 }
 
-const TYPING = "input:not([type=checkbox]):not([type=range]):not([type=color]), textarea, [contenteditable=true]";
-const OWN_SPACE = "button, [role=slider], [role=menuitem], [role=option], [role=tab], summary, a";
+const TYPING = "input:not([type=checkbox]):not([type=range]):not([type=color]):not([type=radio]), textarea, select, [contenteditable=true]";
 
-/** Text fields keep their keys; a focused button keeps Space. */
+/** What a list or a box to tick does with Space is its own; everywhere else Space plays. */
+const OWN_SPACE = "input[type=checkbox], input[type=radio], [role=menu], [role=listbox], [role=alertdialog], [data-modal]";
+
+/** Text fields keep their keys, open menus and dialogs too; Space plays from wherever else the focus happens to be. */
 export function isTaken(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement;
   if (target.closest?.(TYPING)) return !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() === "z";
+  if (event.key === " ") return !!target.closest?.(OWN_SPACE);
   // Undo and the palette also work from within a value's box.
   const control = event.ctrlKey || event.metaKey;
   if (target.closest?.("[role=dialog], [role=menu]")) return !control || !["k", "z"].includes(event.key.toLowerCase());
-  return event.key === " " && !!target.closest?.(OWN_SPACE) && !target.closest("[data-testid=strip]");
+  return false;
 }

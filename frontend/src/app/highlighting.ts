@@ -1,6 +1,7 @@
 /** Keeps the ring on the stage in step with what is hovered or pinned, the playhead and the run. */
 
 import { useEffect } from "react";
+import type { LayerData } from "@/stage/drawing/data";
 import { fetchBlock } from "@/api/client";
 import { at } from "@/state/document";
 import { useStudio } from "@/state/studio";
@@ -17,9 +18,23 @@ export function useHighlighting(): void {
     const { document } = useStudio.getState();
     const condition = (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
     const body = { condition, path: highlight.path, who: highlight.who, otherwise: highlight.otherwise ?? false };
-    fetchBlock<{ of: number }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
-      .then((block) => useStudio.setState({ highlighted: { ids: new Set(block.arrays.ids as Int32Array), of: block.head.of } }))
+    fetchBlock<{ of: number; turn: boolean }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
+      .then(({ head, arrays }) => {
+        const gone = arrays.left as Int32Array;
+        const ids = new Set([...(arrays.ids as Int32Array), ...gone]);
+        const left = gone.length ? departed(gone, arrays.left_places as Float32Array, arrays.left_radii as Float32Array) : null;
+        useStudio.setState({ highlighted: { ids, of: head.of, turn: head.turn, left } });
+      })
       .catch(() => undefined);
     return () => abort.abort();
   }, [highlight, trial, frame, ready]);
+}
+
+const PALE = 150;
+
+/** Those who have left, drawn as faint balls where they did. */
+function departed(id: Int32Array, position: Float32Array, radius: Float32Array): LayerData {
+  const color = new Uint8Array(id.length * 4).fill(PALE);
+  const head = { look: "", shader: "ball" as const, count: id.length, solid: false, seeThrough: true, mixing: "over" as const, tiny: true };
+  return { head, position, radius, color, id, group: new Uint8Array(id.length), extra: {} };
 }

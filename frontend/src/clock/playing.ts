@@ -19,6 +19,20 @@ export function play(): void {
   timer = requestAnimationFrame(tick);
 }
 
+/** Play an effect as soon as its first frames are there, unless one has begun to do something else by then. */
+export function playWhenReady(id: string): void {
+  const { committed } = useStudio.getState();
+  const stop = useStudio.subscribe((state) => {
+    const elsewhere = state.id !== id || state.playing || state.committed !== committed || state.frame !== 0;
+    if (!elsewhere && (state.trial?.computed ?? 0) < BEGIN) return;
+    stop();
+    if (!elsewhere) play();
+  });
+}
+
+/** Frames that are there before a new effect begins to play. */
+const BEGIN = 12;
+
 export function pause(): void {
   cancelAnimationFrame(timer);
   useStudio.setState({ playing: false });

@@ -8,7 +8,9 @@ import { answered, api } from "@/api/client";
 import type { Effect, Node } from "@/state/document";
 import { lastFrame, useStudio } from "@/state/studio";
 import { seek } from "@/state/trials";
+import { ruleName } from "@/score/numbering";
 import { count } from "@/ui/numbers";
+import { TimeBetween } from "./TimeBetween";
 
 const WIDTH = 286;
 
@@ -19,6 +21,7 @@ export function Charts() {
     <div className="space-y-6 p-3">
       <PopulationChart effect={effect} />
       <FlowDiagram effect={effect} />
+      <TimeBetween effect={effect} />
     </div>
   );
 }
@@ -202,7 +205,7 @@ function laidOut(flow: Flow, groups: number) {
 }
 
 const label = (groups: Node[], index: number): string => String(groups[index]?.label ?? "?");
-const ruleName = (effect: Effect, index: number): string => `rule ${index + 1}${effect.rules[index]?.label ? ` ${String(effect.rules[index].label)}` : ""}`;
+const nameOfRule = (effect: Effect, index: number): string => `rule ${ruleName(effect.rules, index)}`;
 
 function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; effect: Effect }) {
   const { groups } = effect;
@@ -217,7 +220,7 @@ function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; eff
       {number} go from {label(groups, ribbon.from)} to {label(groups, ribbon.to)} {span}
       {rules.map(([, , , rule, moves]) => (
         <span key={rule} className="block">
-          by {ruleName(effect, rule!)} <span className="tabular">({count(moves!)})</span>
+          by {nameOfRule(effect, rule!)} <span className="tabular">({count(moves!)})</span>
         </span>
       ))}
       {rules.length === 0 && <span className="block">by way of another group</span>}
@@ -240,7 +243,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
       {list.map((entry, index) => (
         <li key={index} className="flex justify-between gap-2">
           <span>
-            {label(effect.groups, entry.from)} → {label(effect.groups, entry.to)}, {ruleName(effect, entry.rule)}
+            {label(effect.groups, entry.from)} → {label(effect.groups, entry.to)}, {nameOfRule(effect, entry.rule)}
           </span>
           <span className="tabular">{count(entry.number)}</span>
         </li>
@@ -250,6 +253,6 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
 }
 
 function told(flow: Flow, effect: Effect): string {
-  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(effect.groups, from!)} to ${label(effect.groups, to!)} by ${ruleName(effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
+  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(effect.groups, from!)} to ${label(effect.groups, to!)} by ${nameOfRule(effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
   return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
 }

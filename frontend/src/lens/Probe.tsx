@@ -5,6 +5,7 @@ import { answered, api } from "@/api/client";
 import type { Effect } from "@/state/document";
 import { useStudio } from "@/state/studio";
 import { seek } from "@/state/trials";
+import { ruleName } from "@/score/numbering";
 import { Spark } from "@/score/Spark";
 import { Button } from "@/ui/controls";
 import { count, short } from "@/ui/numbers";
@@ -32,6 +33,8 @@ interface Reason {
   concerned: boolean;
   switched_off: boolean;
   holds: boolean | null;
+  /** Whether it held at its turn in the step, as it was recorded. */
+  held: boolean;
   /** When it last began to hold for the particle, or acted on it, and when that ended. */
   last?: { frame: number; ended: number | null } | null;
   tests: TestResult[];
@@ -76,6 +79,7 @@ export function Probe() {
     retry: false,
   });
   if (particle === null) return <Population />;
+  if (found.data && !found.data.alive && found.data.story.length === 0) return <Empty title={`Particle ${count(particle)}`} text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage." />;
   if (found.isError) return <Empty title={`Particle ${count(particle)}`} text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage." />;
   if (!found.data || !effect) return <Empty title={`Particle ${count(particle)}`} text="Reading…" />;
   return <One found={found.data} particle={particle} effect={effect} frame={at} />;
@@ -197,6 +201,8 @@ function told(reading: Reading): React.ReactNode {
   return `${short(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
 }
 
+const INSTANT = ["contact", "birth", "death"];
+
 /** Every rule that concerns the particle, with the actual numbers. */
 function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
   return (
@@ -205,7 +211,7 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
       <ul className="space-y-1">
         {reasons.map((reason) => {
           const rule = effect.rules[reason.rule];
-          const name = `${reason.rule + 1} ${String(rule?.label || "rule")}`;
+          const name = ruleName(effect.rules, reason.rule);
           if (!reason.concerned) {
             return (
               <li key={reason.rule} className="flex justify-between text-soft/80">
@@ -220,6 +226,9 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
                 <span>{name}</span>
                 <span className={reason.holds && !reason.switched_off ? "text-ice" : "text-soft"}>{reason.switched_off ? "switched off for it" : reason.holds ? "holds ✓" : "does not hold ✗"}</span>
               </div>
+              {reason.holds !== null && reason.holds !== reason.held && !reason.switched_off && !INSTANT.includes(String(rule?.trigger)) && (
+                <div className="pl-2.5 text-[12px] text-soft">{reason.held ? "held at its turn in the step; the values are those after it" : "did not hold at its turn in the step; the values are those after it"}</div>
+              )}
               <Last reason={reason} trigger={String(rule?.trigger)} conditional={!!rule?.condition} />
               {reason.tests.map((test, index) => (
                 <div key={index} className="tabular flex justify-between text-[12px] text-soft" style={{ paddingLeft: 10 + test.depth * 10 }}>
@@ -243,7 +252,7 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
 function Last({ reason, trigger, conditional }: { reason: Reason; trigger: string; conditional: boolean }) {
   const { last } = reason;
   if (!last) return conditional && trigger !== "death" ? <div className="pl-2.5 text-[12px] text-soft">never so far</div> : null;
-  const instant = ["contact", "birth", "death"].includes(trigger);
+  const instant = INSTANT.includes(trigger);
   return (
     <div className="pl-2.5 text-[12px] text-soft">
       {instant ? "last acted at " : last.ended === null ? "since " : "last from "}
@@ -257,7 +266,7 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
 
 function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
   const group = (index: number) => String(effect.groups[index]?.label ?? "?");
-  const rule = (index: number) => `${index + 1} ${String(effect.rules[index]?.label || "rule")}`;
+  const rule = (index: number) => ruleName(effect.rules, index);
   const words = (event: Happening): string => {
     switch (event.what) {
       case "birth":

@@ -25,7 +25,7 @@ export function Library() {
     try {
       const made = await answered(api.POST("/api/effects", { body: { copy_of: copyOf ?? null } }));
       await client.invalidateQueries({ queryKey: ["effects"] });
-      if (!copyOf) void navigate(`/effects/${made.id}`);
+      if (!copyOf) void navigate(`/effects/${made.id}`, { state: { fresh: true } });
     } catch (error) {
       setProblem((error as Error).message);
     }

@@ -1,13 +1,13 @@
 /** Every value of a part in one list, the ones that the sentence leaves out included; resets for each and for the whole. */
 
-import { RotateCcw, SlidersHorizontal } from "lucide-react";
+import { SlidersHorizontal } from "lucide-react";
 import type { FieldInfo, KindInfo } from "@/api/client";
-import { kindOf, made, same, withValue, type Json, type Node, type Path } from "@/state/document";
-import { commit, edit, useStudio } from "@/state/studio";
-import { Button, IconButton, Popover } from "@/ui/controls";
+import { kindOf, made, withValue, type Json, type Node, type Path } from "@/state/document";
+import { commit, useStudio } from "@/state/studio";
+import { Button, Popover } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
-import { Chip } from "./Chip";
 import { useScore } from "./context";
+import { FieldList } from "./More";
 
 interface Section {
   info: KindInfo;
@@ -63,25 +63,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
         return shown.length === 0 ? null : (
           <section key={index} className="mb-3">
             {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{capitalised(section.info.title)}</h4>}
-            <ul className="divide-y divide-line/50">
-              {shown.map((field) => {
-                const inner = [...section.path, field.name];
-                const changed = !field.required && !same(section.node[field.name], (field.default ?? null) as Json);
-                return (
-                  <li key={field.name} className="grid min-h-7 grid-cols-[130px_1fr_28px] items-center gap-2 py-0.5">
-                    <span className="text-soft">{field.label}</span>
-                    <span>
-                      <Chip field={field} parent={section.node} path={inner} />
-                    </span>
-                    {changed && field.type !== "references" && (
-                      <IconButton label={`Reset ${field.label}`} className="!size-6" onClick={() => edit(inner, field.default as Json)}>
-                        <RotateCcw />
-                      </IconButton>
-                    )}
-                  </li>
-                );
-              })}
-            </ul>
+            <FieldList fields={shown} node={section.node} path={section.path} />
           </section>
         );
       })}

@@ -1,17 +1,16 @@
 /** A value that may vary: read as words, edited as any kind of amount, with the distribution of what it is compared to. */
 
 import type { FieldInfo } from "@/api/client";
-import { useState } from "react";
-import { kindOf, made, same, withValue, type Json, type Node, type Path } from "@/state/document";
-import { curve, keysOf, type KeyValue } from "@/state/keys";
-import { commit, edit } from "@/state/studio";
+import { kindOf, same, type Json, type Node, type Path } from "@/state/document";
+import { keysOf } from "@/state/keys";
+import { edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
-import { isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
-import { withDial, withField } from "./adding";
+import { attributes, isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
+import { exchange } from "./exchanging";
 import { CurveEditor, curveWords } from "./CurveChip";
 import { storeAt } from "@/state/store";
 import { EditorHead, NumberEditor, ValueEditor } from "./editors";
@@ -86,6 +85,8 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
       return `${one(amount.low)} … ${whole(amount.high)} by ${nameIn(score.effect.fields, amount.field)}`;
     case "dial":
       return `${nameIn(score.effect.dials, amount.dial)}${amount.factor === 1 ? "" : ` × ${plain(Number(amount.factor))}`}`;
+    case "first":
+      return `its first ${attributes(score.catalogue, score.effect).find((entry) => entry.id === amount.attribute)?.label ?? "value"}`;
     case "spread":
       return `${one(amount.value)} ± ${withUnit(Number(amount.spread), range.unit, units)}`;
     case "mapped":
@@ -100,7 +101,6 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
   const { catalogue, effect } = useScore();
   const kinds = catalogue.slots.amount ?? [];
   const info = kinds.find((kind) => kind.kind === amount.kind);
-  const [needs, setNeeds] = useState<string | null>(null);
   const values = (node: Node): Json => {
     const keys = keysOf(node.curve) ?? keysOf(node.value);
     // Of a curve its largest value, so that switching kinds keeps something that can be seen.
@@ -108,31 +108,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
     return node.value ?? node.high ?? (range.value === "number" ? 0 : [0, 0, 0]);
   };
   const change = (kind: string) => {
-    const next = kinds.find((entry) => entry.kind === kind);
-    if (!next || kind === amount.kind) return;
-    const fresh = made(next, effect);
-    const present = values(amount);
-    for (const field of next.fields) if (field.type === "value") fresh[field.name] = present;
-    if (kind === "curve") {
-      const zero: Json = range.value === "number" ? Math.max(0, range.low ?? 0) : range.value === "color" ? present : [0, 0, 0];
-      fresh.curve = curve([{ at: 0, value: present as KeyValue, ease: "linear" }, { at: 1, value: zero as KeyValue, ease: "linear" }]);
-    }
-    if (["mapped", "noise", "field"].includes(kind) && typeof present === "number") fresh.low = Math.max(range.low ?? -Infinity, Number((present * 0.25).toPrecision(3)));
-    if (kind === "field" && !effect.fields.length) return missing("field");
-    if (kind === "dial" && !effect.dials.length) return missing("dial");
-    if (kind === "spread" && typeof present === "number") fresh.spread = Math.abs(present) * 0.2 || 0.1;
-    edit(path, fresh);
-  };
-  const missing = (what: string) => setNeeds(what);
-  /** Makes the first dial, with this value as its own, or the first field, and uses it here: one step of undo. */
-  const begin = (what: string) => {
-    setNeeds(null);
-    const added = what === "dial" ? withDial(catalogue, effect, { type: range.value, unit: range.unit, value: values(amount) }) : withField(catalogue, effect);
-    const next = kinds.find((entry) => entry.kind === what);
-    if (!next) return;
-    const fresh = made(next, added);
-    for (const field of next.fields) if (field.type === "value") fresh[field.name] = values(amount);
-    commit(withValue(added, path, fresh));
+    if (kind !== amount.kind) void exchange(path, kind);
   };
   return (
     <div className="space-y-2.5">
@@ -166,14 +142,6 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
           </div>
         );
       })}
-      {needs && (
-        <p className="text-xs text-soft">
-          There is no {needs} yet.{" "}
-          <button type="button" className="text-ice" onClick={() => begin(needs)}>
-            Add one
-          </button>
-        </p>
-      )}
       <div className="flex flex-wrap gap-1 border-t border-line pt-2" role="group" aria-label="How it varies">
         {kinds.map((kind) => (
           <button

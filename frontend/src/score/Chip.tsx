@@ -18,6 +18,7 @@ import { PictureChip } from "./PictureChip";
 import { RampChip } from "./RampChip";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { coreOf } from "./template";
 
 interface Props {
   field: FieldInfo;
@@ -75,9 +76,7 @@ function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; 
   const info = kindOf(catalogue, field.slot ?? "", node?.kind);
   if (!info || !node) return <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={field.optional ?? "choose…"} />;
   const words = (text: string) => {
-    const lead = /^[\s,;:]*/.exec(text)?.[0] ?? "";
-    const tail = /[\s,;:]*$/.exec(text.slice(lead.length))?.[0] ?? "";
-    const core = text.slice(lead.length, text.length - tail.length);
+    const [lead, core, tail] = coreOf(text);
     return (
       <>
         {lead}

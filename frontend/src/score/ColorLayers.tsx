@@ -5,9 +5,10 @@ import { kindOf, moved, type Node, type Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { Chip } from "./Chip";
 import { useScore } from "./context";
-import { AddKind } from "./KindPicker";
+import { AddKind, KindPicker } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { coreOf } from "./template";
 
 export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Path; chosen: boolean }) {
   const { catalogue } = useScore();
@@ -22,7 +23,11 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
         // Chosen, blend mode and strength are told apart from the rest even where they are at their defaults.
         const mode = info.fields.find((field) => field.name === "mode")!;
         const strength = info.fields.find((field) => field.name === "strength")!;
-        const bare = { ...info, sentence: info.sentence.replace("[ by {mode}][ at {strength}]", "") };
+        const bare = { ...info, sentence: info.sentence.replace("[ by {mode}][ at {strength}]", ""), fields: info.fields.filter((field) => field !== mode && field !== strength) };
+        const words = (text: string) => {
+          const [lead, core, tail] = coreOf(text);
+          return <>{lead}{core && (/\w/.test(core) ? <KindPicker slot="layer" path={inner} label="Colour" words={core} present={info.kind} /> : core)}{tail}</>; // prettier-ignore
+        };
         return (
           <div key={index} className="group/layer relative pl-4 pr-[74px]" data-layer={index}>
             <span className="absolute left-0 text-soft" aria-hidden>
@@ -30,7 +35,7 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
             </span>
             <Noted path={inner}>
               {index > 0 && <span className="text-soft">over it </span>}
-              <Sentence info={chosen ? bare : info} node={layer} path={inner} />
+              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapWords={words} />
               {chosen && (
                 <span className="text-soft">
                   {" "}

@@ -1,6 +1,5 @@
 /** A condition tree in a sentence: single tests inline, joined ones on lines of their own, indented. */
 
-import { X } from "lucide-react";
 import { useRef } from "react";
 import { kindOf, made, type Node, type Path } from "@/state/document";
 import { edit, useStudio } from "@/state/studio";
@@ -133,32 +132,4 @@ function between(frames: number[], frame: number): number {
   if (after <= 0) return after === 0 ? 0 : frames.length - 1;
   const [low, high] = [frames[after - 1]!, frames[after]!];
   return after - 1 + (frame - low) / (high - low);
-}
-
-/** A list of actions, one line each. */
-export function Actions({ actions, path, lead }: { actions: Node[]; path: Path; lead: string }) {
-  const { catalogue } = useScore();
-  return (
-    <>
-      {actions.map((action, index) => {
-        const info = kindOf(catalogue, "action", action.kind);
-        if (!info) return null;
-        const inner = [...path, index];
-        return (
-          <div key={index} className="group/action relative pl-4 pr-5">
-            <span className="absolute left-0 text-soft">{lead}</span>
-            <Sentence info={info} node={action} path={inner} />
-            <button
-              type="button"
-              aria-label={`Remove: ${info.title}`}
-              onClick={() => edit(path, actions.filter((_, other) => other !== index))}
-              className="absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
-            >
-              <X className="size-3" />
-            </button>
-          </div>
-        );
-      })}
-    </>
-  );
 }

@@ -3,11 +3,11 @@
 import { Command } from "cmdk";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
-import { at, kindOf, made, type Node, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
+import { at, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
 import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
+import { exchange } from "./exchanging";
 
 interface Props {
   slot: string;
@@ -17,37 +17,39 @@ interface Props {
   present?: string;
 }
 
-/** A chip that replaces the part at `path` by another kind; fields of the same name keep their values. */
+/** A chip that replaces the part at `path` by another kind; what stood there stays as far as the new kind takes it. */
 export function KindPicker({ slot, path, label, words, present }: Props) {
-  const { catalogue, effect, meshes } = useScore();
+  const { meshes } = useScore();
   const choose = (info: KindInfo) => {
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
-    const before = at(effect, path) as Node | null;
-    const next = made(info, effect);
-    if (mesh) next[mesh.name] = meshes[0]!.id;
-    const known = kindOf(catalogue, slot, before?.kind);
-    for (const field of info.fields) {
-      const twin = known?.fields.find((entry) => entry.name === field.name && entry.type === field.type);
-      if (before && twin && before[field.name] !== undefined) next[field.name] = before[field.name] as Node[string];
-      // What joins or turns around others of its sort takes in what stood there: choosing "all of these" loses no condition.
-      else if (before && field.slot === slot) next[field.name] = field.many ? [before] : before;
-    }
-    // Who it is stays: everything that names it goes on working.
-    for (const name of ["id", "label", "visible", "enabled"]) if (before && name in before) next[name] = before[name] as Node[string];
-    edit(path, next);
+    void exchange(path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
   };
   const chip = (
-    <button type="button" className="chip">
+    <button type="button" className="chip" aria-label={typeof words === "string" ? undefined : label}>
       {words}
     </button>
   );
-  return <KindPopover slot={slot} label={label} present={present} onChoose={choose} trigger={chip} />;
+  return <KindPopover slot={slot} path={path} label={label} present={present} onChoose={choose} trigger={chip} />;
+}
+
+/** Which kinds can stand at a path: actions by the trigger and branch that they are in, others by what is around them. */
+function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
+  const { effect, catalogue } = useScore();
+  if (slot === "action") {
+    const rule = path[0] === "rules" ? effect.rules[Number(path[1])] : null;
+    const stands = rule ? (catalogue.trigger_places[String(rule.trigger)] ?? "step") : "birth";
+    const places = path[2] === "otherwise" ? [stands, "otherwise"] : [stands];
+    return (info) => places.every((place) => info.places?.includes(place) ?? true);
+  }
+  const around = path.map((_, depth) => (at(effect, path.slice(0, depth)) as Node | null)?.kind);
+  return (info) => info.only_in.length === 0 || info.only_in.some((kind) => around.includes(kind));
 }
 
 interface PopoverProps {
   slot: string;
+  path: Path;
   label: string;
   trigger: ReactNode;
   onChoose: (info: KindInfo) => void;
@@ -55,7 +57,7 @@ interface PopoverProps {
 }
 
 /** Any button that opens the list of a slot's kinds and closes it on choosing. */
-export function KindPopover({ slot, label, trigger, onChoose, present }: PopoverProps) {
+export function KindPopover({ slot, path, label, trigger, onChoose, present }: PopoverProps) {
   const [open, setOpen] = useState(false);
   const choose = (info: KindInfo) => {
     setOpen(false);
@@ -63,14 +65,15 @@ export function KindPopover({ slot, label, trigger, onChoose, present }: Popover
   };
   return (
     <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger}>
-      <KindList slot={slot} present={present} onChoose={choose} />
+      <KindList slot={slot} path={path} present={present} onChoose={choose} />
     </Popover>
   );
 }
 
-function KindList({ slot, present, onChoose }: { slot: string; present?: string; onChoose: (info: KindInfo) => void }) {
+function KindList({ slot, path, present, onChoose }: { slot: string; path: Path; present?: string; onChoose: (info: KindInfo) => void }) {
   const { catalogue } = useScore();
-  const kinds = catalogue.slots[slot] ?? [];
+  const fitting = useFitting(slot, path);
+  const kinds = (catalogue.slots[slot] ?? []).filter((kind) => fitting(kind) || kind.kind === present);
   const [under, setUnder] = useState(present ?? kinds[0]?.kind ?? "");
   const groups = [...new Set(kinds.map((kind) => kind.category))];
   const help = kinds.find((kind) => kind.kind === under)?.help;
@@ -112,12 +115,17 @@ function matches(kinds: KindInfo[], value: string, search: string): boolean {
 
 /** A button that adds a new part of a slot to the end of a list. */
 export function AddKind({ slot, path, label }: { slot: string; path: Path; label: string }) {
-  const { effect } = useScore();
-  const add = (info: KindInfo) => edit(path, [...((at(effect, path) ?? []) as Node[]), made(info, effect)]);
+  const { effect, catalogue } = useScore();
+  const end = [...path, ((at(effect, path) ?? []) as Node[]).length];
+  const add = (info: KindInfo) => {
+    const rule = path[0] === "rules" ? effect.rules[Number(path[1])] : null;
+    const lasting = rule && catalogue.trigger_places[String(rule.trigger)] === "step";
+    void exchange(end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
+  };
   const button = (
     <button type="button" className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice">
       + {label}
     </button>
   );
-  return <KindPopover slot={slot} label={`Add ${label}`} onChoose={add} trigger={button} />;
+  return <KindPopover slot={slot} path={end} label={`Add ${label}`} onChoose={add} trigger={button} />;
 }

@@ -10,7 +10,8 @@ import { runAlone } from "@/state/trials";
 import { Hint, type MenuEntry } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { Card } from "./cards";
-import { Actions, RuleCondition } from "./Conditions";
+import { Actions } from "./Actions";
+import { RuleCondition } from "./Conditions";
 import { ScoreContext, useScore, type Branch, type BranchCurves } from "./context";
 import { AddKind } from "./KindPicker";
 import { useNotes } from "./notes";
@@ -19,7 +20,7 @@ import { Spark } from "./Spark";
 
 const INSTANTS = ["contact", "birth", "death"];
 
-export function RuleCard({ rule, index, info }: { rule: Node; index: number; info: KindInfo }) {
+export function RuleCard({ rule, index, number, info }: { rule: Node; index: number; number: number; info: KindInfo }) {
   const score = useScore();
   const path = ["rules", index] as const;
   const off = rule.enabled === false;
@@ -38,7 +39,8 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
   const surroundings = useMemo(() => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches, curves }), [score, rule.who, rule.trigger, branches, curves]);
   const actions = (rule.actions ?? []) as Node[];
   const otherwise = (rule.otherwise ?? []) as Node[];
-  const onMoment = !["each", ...INSTANTS].includes(String(rule.trigger));
+  /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
+  const canFork = ["each", ...INSTANTS].includes(String(rule.trigger)) && !!rule.condition;
   const toggleAlone = () => runAlone(alone ? solo.filter((other) => other !== id) : [...solo, id]);
   const extra: MenuEntry[] = [
     { label: rule.waits ? "Let it act from birth" : "Let it wait to be switched on", onSelect: () => edit([...path, "waits"], !rule.waits) },
@@ -63,7 +65,7 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
         off={silent}
         extra={extra}
         buttons={buttons}
-        mark={<span className="tabular w-4 text-xs text-soft">{index + 1}</span>}
+        mark={<span className="tabular w-4 text-xs text-soft">{number}</span>}
         aside={silent ? null : broken ? <span className="text-xs text-ember">left out</span> : <Holds rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />}
       >
         <div className="pl-[22px]">
@@ -78,21 +80,17 @@ export function RuleCard({ rule, index, info }: { rule: Node; index: number; inf
               </button>
             )}
           </div>
-          <Actions actions={actions} path={[...path, "actions"]} lead="→" />
+          <Actions actions={actions} path={[...path, "actions"]} />
+          {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
+          {(selected || actions.length === 0) && <AddKind slot="action" path={[...path, "actions"]} label="action" />}
           {otherwise.length > 0 && (
             <div className="flex justify-between text-soft">
               <span>otherwise</span>
               {!silent && <Fails rule={rule} index={index} />}
             </div>
           )}
-          <Actions actions={otherwise} path={[...path, "otherwise"]} lead="→" />
-          {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
-          {(selected || actions.length === 0) && (
-            <div className="flex gap-2">
-              <AddKind slot="action" path={[...path, "actions"]} label="action" />
-              {!onMoment && rule.condition && otherwise.length === 0 ? <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" /> : null}
-            </div>
-          )}
+          {(otherwise.length > 0 || (selected && canFork)) && <Actions actions={otherwise} path={[...path, "otherwise"]} />}
+          {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
           {asked && !silent && explanation && (
             <p role="status" data-testid="why-nobody" className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85">
               {explanation.text || "It holds for somebody at this frame."}

@@ -1,49 +1,46 @@
 /** The score: the effect as sentences in the order in which it is evaluated. */
 
-import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
+import { DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { Plus } from "lucide-react";
 import { useMemo, type ReactNode } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { answered, api, type KindInfo } from "@/api/client";
-import { kindOf, moved, type Collection, type Effect, type Node } from "@/state/document";
+import { kindOf, type Collection, type Effect, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { count } from "@/ui/numbers";
+import { Actions } from "./Actions";
 import { adders } from "./adding";
 import { AllValues } from "./AllValues";
 import { Card } from "./cards";
 import { Chip } from "./Chip";
 import { ColorLayers } from "./ColorLayers";
-import { Actions } from "./Conditions";
 import { ScoreContext, useScore, type Surroundings } from "./context";
 import { AddKind, KindPicker, KindPopover } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { MeshImport } from "./MeshImport";
+import { collision, dropped } from "./dragging";
+import { partOf, ruleNumbers } from "./numbering";
 import { RuleCard } from "./RuleCard";
 import { Sentence } from "./Sentence";
+
+/** Space plays, also while a handle has the focus. */
+const PICK_UP = { start: ["Enter"], end: ["Enter"], cancel: ["Escape"] };
 
 export function Score() {
   const effect = useStudio((state) => state.document);
   const catalogue = useStudio((state) => state.catalogue);
   const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }));
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates, keyboardCodes: PICK_UP }));
   const surroundings = useMemo<Surroundings | null>(
     () => (effect && catalogue ? { effect, catalogue, meshes: meshes.data ?? [], who: [], trigger: "each" } : null),
     [effect, catalogue, meshes.data],
   );
   if (!surroundings || !effect || !catalogue) return null;
-  const reorder = ({ active, over }: DragEndEvent) => {
-    if (!over || active.id === over.id) return;
-    const [collection, from] = String(active.id).split("/") as [Collection, string];
-    const [target, to] = String(over.id).split("/");
-    if (collection !== target) return;
-    const list = effect[collection];
-    const place = (id: string | undefined) => list.findIndex((item) => item.id === id);
-    commit({ ...effect, [collection]: moved(list, place(from), place(to)) });
-  };
+  const drop = (event: DragEndEvent) => commit(dropped(effect, catalogue, event));
   return (
     <ScoreContext.Provider value={surroundings}>
-      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={reorder} accessibility={{ screenReaderInstructions: { draggable: "Press space to pick up, arrows to move, space to put down." } }}>
+      <DndContext sensors={sensors} collisionDetection={collision} onDragEnd={drop} accessibility={{ screenReaderInstructions: { draggable: "Press Enter to pick up, arrows to move, Enter to put down, Escape to leave it." } }}>
         <div className="pb-16">
           <Scene effect={effect} />
           <MeshImport />
@@ -104,7 +101,7 @@ function AddButton({ label, onAdd, slot }: AddProps) {
       {label}
     </button>
   );
-  return slot ? <KindPopover slot={slot} label={`Add ${label}`} onChoose={onAdd} trigger={button} /> : button;
+  return slot ? <KindPopover slot={slot} path={[`${slot}s`]} label={`Add ${label}`} onChoose={onAdd} trigger={button} /> : button;
 }
 
 const ids = (items: Node[]): string[] => items.map((item) => String(item.id));
@@ -126,7 +123,7 @@ function Scene({ effect }: { effect: Effect }) {
           <AllValues info={clock} node={effect.clock} path={["clock"]} label="Clock" />
         </span>
         <span className="mr-2 font-medium text-text">Clock</span>
-        <Sentence info={clock} node={effect.clock} path={["clock"]} />
+        <Sentence info={clock} node={effect.clock} path={["clock"]} whole />
       </li>
       {effect.shapes.map((shape, index) => {
         const info = kindOf(catalogue, "shape", shape.kind);
@@ -135,7 +132,7 @@ function Scene({ effect }: { effect: Effect }) {
         return (
           <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra} compact>
             {shape.kind === "mesh" ? <span className="text-soft">{info.title.toLowerCase()}</span> : <KindPicker slot="shape" path={["shapes", index]} label={`Kind of ${String(shape.label)}`} words={info.title.toLowerCase()} present={info.kind} />}{" "}
-            <Sentence info={info} node={shape} path={["shapes", index]} />
+            <Sentence info={info} node={shape} path={["shapes", index]} whole />
             {shape.visible === false && <span className="text-soft">, outlined only</span>}
           </Card>
         );
@@ -155,7 +152,7 @@ function FieldsAndDials({ effect }: { effect: Effect }) {
           return (
             info && (
               <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact>
-                <KindPicker slot="field" path={["fields", index]} label={`Kind of ${String(field.label)}`} words={info.title} present={info.kind} />: <Sentence info={info} node={field} path={["fields", index]} />
+                <KindPicker slot="field" path={["fields", index]} label={`Kind of ${String(field.label)}`} words={info.title} present={info.kind} />: <Sentence info={info} node={field} path={["fields", index]} whole />
               </Card>
             )
           );
@@ -245,9 +242,9 @@ function Births({ effect }: { effect: Effect }) {
         const extra = [{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["sources", index, "enabled"], off) }];
         return (
           <Card key={String(source.id)} collection="sources" item={source} index={index} info={info} off={off} extra={extra} mark={<span className="size-2 rounded-full" style={{ background: String(group?.color ?? "transparent") }} />}>
-            <Sentence info={info} node={source} path={["sources", index]} />
+            <Sentence info={info} node={source} path={["sources", index]} whole />
             {((source.actions ?? []) as Node[]).length > 0 && <div className="text-soft">then, on birth,</div>}
-            <Actions actions={(source.actions ?? []) as Node[]} path={["sources", index, "actions"]} lead="→" />
+            <Actions actions={(source.actions ?? []) as Node[]} path={["sources", index, "actions"]} />
             {chosen === index && <AddKind slot="action" path={["sources", index, "actions"]} label="done on birth" />}
           </Card>
         );
@@ -256,39 +253,36 @@ function Births({ effect }: { effect: Effect }) {
   );
 }
 
-/** Rules by the part of the step in which they act. Their numbers are their places in the one list. */
+const PARTS = [
+  { title: "On birth", note: "as they come into being", add: false },
+  { title: "Rules", note: "top to bottom: ↝ on the way, → at the end of the step", add: true },
+  { title: "On contact", note: "where they touch, on the way", add: false },
+  { title: "Leaving", note: "as they die or are removed", add: false },
+];
+
+/** Rules by the part of the step in which they act, numbered as they are read. */
 function Rules({ effect }: { effect: Effect }) {
   const { catalogue } = useScore();
   const info = catalogue.parts.rule as KindInfo;
   const add = adders(catalogue);
-  const phase = (rule: Node): "rules" | "contact" | "death" => {
-    if (rule.trigger === "death") return "death";
-    if (rule.trigger === "contact") return "contact";
-    const actions = (rule.actions ?? []) as Node[];
-    return actions.length > 0 && actions.every((action) => kindOf(catalogue, "action", action.kind)?.phase === "contact") ? "contact" : "rules";
-  };
-  const parts = [
-    { key: "rules", title: "Rules", note: "top to bottom, at each step; then all move" },
-    { key: "contact", title: "Contact", note: "on the way, after motion" },
-    { key: "death", title: "Death", note: "as they leave" },
-  ] as const;
+  const numbers = ruleNumbers(effect.rules, catalogue);
   return (
     <>
-      {parts.map((part) => {
-        const members = effect.rules.map((rule, index) => ({ rule, index })).filter(({ rule }) => phase(rule) === part.key);
-        if (members.length === 0 && part.key !== "rules") return null;
+      {PARTS.map((part, place) => {
+        const members = effect.rules.map((rule, index) => ({ rule, index })).filter(({ rule }) => partOf(rule, catalogue) === place);
+        if (members.length === 0 && !part.add) return null;
         return (
           <Part
-            key={part.key}
+            key={part.title}
             title={part.title}
             note={part.note}
             collection="rules"
             ids={members.map(({ rule }) => String(rule.id))}
-            add={part.key === "rules" && <AddButton label="rule" onAdd={() => add.rules.add()} />}
-            empty={part.key === "rules" ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce." : undefined}
+            add={part.add && <AddButton label="rule" onAdd={() => add.rules.add()} />}
+            empty={part.add ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce." : undefined}
           >
             {members.map(({ rule, index }) => (
-              <RuleCard key={String(rule.id)} rule={rule} index={index} info={info} />
+              <RuleCard key={String(rule.id)} rule={rule} index={index} number={numbers[index]!} info={info} />
             ))}
           </Part>
         );
@@ -316,7 +310,7 @@ function Looks({ effect }: { effect: Effect }) {
         const off = look.enabled === false;
         return (
           <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
-            <Sentence info={info} node={look} path={["looks", index]} />
+            <KindPicker slot="look" path={["looks", index]} label={`Kind of look ${index + 1}`} words={info.title.toLowerCase()} present={info.kind} />: <Sentence info={info} node={look} path={["looks", index]} whole />
             <ColorLayers layers={(look.layers ?? []) as Node[]} path={["looks", index, "layers"]} chosen={chosen === index} />
             <LinesTold look={look} path={["looks", index]} />
           </Card>
@@ -342,7 +336,7 @@ function Picture({ effect }: { effect: Effect }) {
         <span className="float-right -mt-0.5 opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
           <AllValues info={info} node={effect.picture} path={["picture"]} label="Picture" />
         </span>
-        <Sentence info={info} node={effect.picture} path={["picture"]} />
+        <Sentence info={info} node={effect.picture} path={["picture"]} whole />
       </div>
     </Part>
   );

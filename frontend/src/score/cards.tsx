@@ -50,7 +50,7 @@ export function Card({ collection, item, index, info, mark, aside, children, off
     const copy: Node = { ...structuredClone(item), id: freshId(String(item.id), list), ...(labelled && item.label ? { label: freshLabel(String(item.label), list) } : {}) };
     commit({ ...effect, [collection]: [...list.slice(0, index + 1), copy, ...list.slice(index + 1)] });
   };
-  const sentence = children ?? <Sentence info={info} node={item} path={path} />;
+  const sentence = children ?? <Sentence info={info} node={item} path={path} whole />;
   const entries: MenuEntry[] = [
     ...(labelled ? [{ label: "Rename", onSelect: () => setTimeout(() => setRenaming(true), 50) }] : []),
     ...extra,
@@ -93,7 +93,10 @@ export function Card({ collection, item, index, info, mark, aside, children, off
                   const next = event.target.value.trim();
                   if (next !== item.label && (next || collection === "rules")) commit(relabelled(effect, catalogue, collection, index, next));
                 }}
-                onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+                onKeyDown={(event) => {
+                  if (event.key === "Escape") event.currentTarget.value = String(item.label ?? "");
+                  if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
+                }}
               />
             ) : (
               <span className={`${compact ? "" : "truncate"} min-w-0 leading-[1.6]`}>
@@ -106,7 +109,8 @@ export function Card({ collection, item, index, info, mark, aside, children, off
               </span>
             )}
             {off && <span className="text-xs text-soft">off</span>}
-            <span className={`${compact ? "-my-0.5" : ""} flex w-0 shrink-0 items-center overflow-hidden opacity-0 focus-within:w-auto focus-within:overflow-visible focus-within:opacity-100 group-hover/card:w-auto group-hover/card:overflow-visible group-hover/card:opacity-100`}>
+            {/* Its room is always there: nothing may re-wrap under the pointer. */}
+            <span className={`${compact ? "-my-0.5 ml-auto self-start" : ""} flex shrink-0 items-center opacity-0 focus-within:opacity-100 group-hover/card:opacity-100`}>
               {buttons}
               <AllValues info={info} node={item} path={path} label={name} />
               <Menu

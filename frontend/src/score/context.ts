@@ -48,7 +48,7 @@ export interface ValueRange {
 /** Built-in attributes and the effect's own, as one list. */
 export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[] {
   const own = effect.attributes.map((item) => ({
-    id: item.id as string, label: item.label as string, unit: "", value_type: "number", help: "", soft: [0, 1], low: null, high: null, writable: true,
+    id: item.id as string, label: item.label as string, unit: "", value_type: "number", help: "", soft: [0, 1], low: null, high: null, writable: true, start: 1,
   })); // prettier-ignore
   return [...catalogue.attributes, ...own];
 }

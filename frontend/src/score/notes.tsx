@@ -43,6 +43,18 @@ export function Noted({ path, children }: { path: Path; children: ReactNode }) {
   );
 }
 
+/** A mark behind what is wrong as a whole. */
+export function NotesAt({ path }: { path: Path }) {
+  const [first] = useNotesAt(path);
+  return first ? (
+    <Hint text={first.text}>
+      <span aria-label={first.text} role="note" className="ml-1 inline-grid size-3.5 place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
+        !
+      </span>
+    </Hint>
+  ) : null;
+}
+
 /** Everything wrong within an item, as lines under its sentence, with the remedy where there is one. */
 export function NotesUnder({ path }: { path: Path }) {
   const notes = useNotes().filter((note) => note.level !== "advice" && path.every((key, index) => note.item[index] === key));

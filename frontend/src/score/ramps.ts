@@ -7,7 +7,7 @@ import { keysOf } from "@/state/keys";
 import { fromHex, toHex } from "@/ui/numbers";
 
 /** Stops that a shipped ramp is turned into when one begins to edit it. */
-const STOPS = 9;
+const STOPS = 5;
 
 export const isNamed = (ramp: Node): boolean => typeof ramp.named === "string";
 

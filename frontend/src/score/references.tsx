@@ -5,6 +5,8 @@ import type { Node, Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { Menu, Popover } from "@/ui/controls";
 import { attributes, useScore, type Surroundings } from "./context";
+import { refer } from "./exchanging";
+import { ruleName } from "./numbering";
 
 export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
   const words = field.words ?? {};
@@ -31,7 +33,7 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   if (to === "group") return listed(effect.groups);
   if (to === "shape") return listed(effect.shapes);
   if (to === "field") return listed(effect.fields);
-  if (to === "rule") return effect.rules.map((rule, index) => ({ id: rule.id as string, label: `${index + 1} ${String(rule.label || "rule")}` }));
+  if (to === "rule") return effect.rules.map((rule, index) => ({ id: rule.id as string, label: ruleName(effect.rules, index) }));
   if (to === "dial") return listed(effect.dials);
   if (to === "attribute") return attributes(catalogue, effect).filter((info) => info.writable).map(({ id, label }) => ({ id, label }));
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
@@ -45,16 +47,18 @@ export function GroupDot({ color }: { color: string | undefined }) {
 export function ReferenceChip({ field, value, path }: { field: FieldInfo; value: string | null; path: Path }) {
   const choices = choicesOf(field.to ?? "", useScore());
   const present = choices.find((choice) => choice.id === value);
+  // What others follow is changed with them: a value of the right type, unit and size.
+  const put = (id: string) => (field.to === "attribute" ? void refer(path, id) : edit(path, id));
   const none = field.optional ? [{ label: field.optional, onSelect: () => edit(path, null) }] : [];
   return (
     <Menu
       trigger={
-        <button type="button" className={`chip ${!present && value ? "text-ember" : ""}`}>
+        <button type="button" className={`chip ${!present && (value || !field.optional) ? "text-ember" : ""}`}>
           {field.to === "group" && <GroupDot color={present?.color} />}
           {present?.label ?? (value ? `missing: ${value.slice(0, 12)}` : (field.optional ?? "choose…"))}
         </button>
       }
-      entries={[...none, ...choices.map((choice) => ({ label: choice.label, hint: choice.id === value ? "now" : "", onSelect: () => edit(path, choice.id) }))]}
+      entries={[...none, ...choices.map((choice) => ({ label: choice.label, hint: choice.id === value ? "now" : "", onSelect: () => choice.id !== value && put(choice.id) }))]}
     />
   );
 }

@@ -37,3 +37,10 @@ function read(text: string, from: number): [Piece[], number] {
   flush();
   return [out, at];
 }
+
+/** Words without the blanks and commas around them: what leads, the words, what trails. */
+export function coreOf(text: string): [string, string, string] {
+  const lead = /^[\s,;:]*/.exec(text)?.[0] ?? "";
+  const tail = /[\s,;:]*$/.exec(text.slice(lead.length))?.[0] ?? "";
+  return [lead, text.slice(lead.length, text.length - tail.length), tail];
+}

@@ -71,7 +71,8 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
   }, [surface, edges, invalidate]);
   useEffect(() => invalidate(), [matrix, chosen, head.visible, invalidate]);
   const points = useMemo(() => (head.line ? Array.from({ length: vertices.length / 3 }, (_, k) => [vertices[k * 3]!, vertices[k * 3 + 1]!, vertices[k * 3 + 2]!] as [number, number, number]) : []), [head.line, vertices]);
-  const tone = chosen ? "#a9d4dc" : head.visible ? "#6b7c85" : "#59676e";
+  const solid = head.visible && !head.region;
+  const tone = chosen ? "#a9d4dc" : solid ? "#6b7c85" : "#59676e";
   return (
     <group matrix={matrix} matrixAutoUpdate={false} onDoubleClick={(event) => (event.stopPropagation(), onPick())}>
       {head.line ? (
@@ -80,14 +81,14 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
         (head.visible || chosen) && <PlaceMark chosen={chosen} />
       ) : (
         <>
-          {head.visible && (
+          {solid && (
             <mesh geometry={surface} renderOrder={-1}>
               <primitive object={chosen ? CHOSEN : PLAIN} attach="material" />
             </mesh>
           )}
-          {!head.visible && <Shell vertices={vertices} faces={faces} strength={chosen ? 0.8 : 0.4} />}
+          {!solid && <Shell vertices={vertices} faces={faces} strength={chosen ? 0.8 : 0.4} />}
           <lineSegments geometry={edges}>
-            <lineBasicMaterial color={tone} transparent opacity={chosen ? 0.9 : head.visible ? 0.5 : 0.35} />
+            <lineBasicMaterial color={tone} transparent opacity={chosen ? 0.9 : solid ? 0.5 : 0.35} />
           </lineSegments>
         </>
       )}

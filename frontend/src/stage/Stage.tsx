@@ -7,8 +7,10 @@ import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } 
 import { Color, GridHelper, PerspectiveCamera, SRGBColorSpace, Vector3 } from "three";
 import { runAlone, stopRun, usePicture } from "@/state/trials";
 import type { Node } from "@/state/document";
+import { valueNow, type KeyValue } from "@/state/keys";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Hint } from "@/ui/controls";
+import { ruleName } from "@/score/numbering";
 import { count, plain } from "@/ui/numbers";
 import { FieldTools, FieldView, useChosenField } from "./FieldView";
 import { Handles, type HandleMode } from "./Handles";
@@ -50,6 +52,7 @@ export function Stage() {
   const hidden = useStudio((state) => state.hidden);
   const byGroup = useStudio((state) => state.byGroup);
   const layers = useMemo(() => asSeen(layersOf(shown?.frame ?? null), groups ?? [], hidden, byGroup), [shown, groups, hidden, byGroup]);
+  const seenToo = useMemo(() => (highlighted?.left ? [...layers, highlighted.left] : layers), [layers, highlighted]);
   const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
   const [metre, setMetre] = useState(0);
   const picturing = useStudio((state) => state.picturing);
@@ -61,7 +64,7 @@ export function Stage() {
         {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
         {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
         {chosenField && <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />}
-        <ParticleLayers layers={layers} trial={shown?.trial ?? ""} marked={marked} dim={highlighted !== null} />
+        <ParticleLayers layers={seenToo} trial={shown?.trial ?? ""} marked={marked} dim={highlighted !== null} />
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       {picturing ? <PictureView /> : <Overlay metre={metre} />}
@@ -88,7 +91,7 @@ function Backdrop() {
   const computed = usePicture((state) => state.shown?.frame.head.keyed["picture/background"]);
   const given = useStudio((state) => state.document?.picture.background);
   const tone = useMemo(() => {
-    const parts = (computed ?? given) as number[] | undefined;
+    const parts = valueNow(given, computed as KeyValue | undefined, 0);
     // Told as it is stored: sRGB-encoded, and drawn without any conversion.
     return new Color().setRGB(...((Array.isArray(parts) ? parts : [0.063, 0.078, 0.09]) as [number, number, number]), SRGBColorSpace);
   }, [computed, given]);
@@ -192,6 +195,12 @@ function Overlay({ metre }: { metre: number }) {
   const highlight = useStudio((state) => state.highlight);
   const highlighted = useStudio((state) => state.highlighted);
   const solo = useStudio((state) => state.solo);
+  const hint = useStudio((state) => state.hint);
+  useEffect(() => {
+    if (!hint) return;
+    const timer = setTimeout(() => useStudio.setState({ hint: null }), 6000);
+    return () => clearTimeout(timer);
+  }, [hint]);
   const nice = metre > 0 ? [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((length) => length * metre > 56) ?? 100 : 1;
   const waiting = trial && frame >= trial.computed && trial.state === "computing";
   const old = shown && trial && shown.trial !== trial.id;
@@ -238,7 +247,8 @@ function Overlay({ metre }: { metre: number }) {
           {highlighted && (
             <span className="tabular text-soft">
               {" "}
-              · {count(highlighted.ids.size)} of {count(highlighted.of)} at the end of frame {frame}
+              · {count(highlighted.ids.size)} of {count(highlighted.of)} {highlighted.turn ? `at its turn in frame ${frame}` : `at the end of frame ${frame}`}
+              {highlighted.left && `, ${count(highlighted.left.head.count)} where they left`}
             </span>
           )}
           {highlight.pinned && (
@@ -246,6 +256,11 @@ function Overlay({ metre }: { metre: number }) {
               unpin
             </button>
           )}
+        </div>
+      )}
+      {hint && (
+        <div role="status" className="absolute bottom-12 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-line bg-panel/95 px-3 py-2 text-text">
+          {hint}
         </div>
       )}
       {refusal ? (
@@ -272,7 +287,7 @@ function Overlay({ metre }: { metre: number }) {
 
 function nameOfRule(rules: Node[], id: string): string {
   const index = rules.findIndex((rule) => rule.id === id);
-  return `rule ${index + 1}${rules[index]?.label ? ` ‘${String(rules[index].label)}’` : ""}`;
+  return `rule ${ruleName(rules, index)}`;
 }
 
 function Notice({ tone, children }: { tone: string; children: React.ReactNode }) {

@@ -55,6 +55,9 @@ export function moved<T>(list: readonly T[], from: number, to: number): T[] {
 
 export const same = (a: Json | undefined, b: Json | undefined): boolean => JSON.stringify(a) === JSON.stringify(b);
 
+/** A document as text that is the same for the same content, whatever the order of its fields. */
+export const canonical = (node: Json): string => JSON.stringify(node, (_name, value: Json) => (value && typeof value === "object" && !Array.isArray(value) ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1))) : value));
+
 export function freshId(base: string, taken: readonly Node[]): string {
   const stem = base.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "").slice(0, 30) || "item";
   const used = new Set(taken.map((item) => item.id));
@@ -72,7 +75,7 @@ export function kindOf(catalogue: Catalogue, slot: string, kind: Json | undefine
   return catalogue.slots[slot]?.find((entry) => entry.kind === kind);
 }
 
-/** A new part with all defaults, its references pointing at the first thing there is. */
+/** A new part with all defaults, its references pointing at the newest thing there is. */
 export function made(info: KindInfo, effect: Effect, withKind = true): Node {
   const node: Node = withKind ? { kind: info.kind } : {};
   for (const field of info.fields) node[field.name] = structuredClone(firstValue(field, effect));
@@ -82,12 +85,12 @@ export function made(info: KindInfo, effect: Effect, withKind = true): Node {
 function firstValue(field: FieldInfo, effect: Effect): Json {
   if (field.many) return [];
   if (!field.required) return (field.default ?? null) as Json;
-  const first = (list: Node[]): Json => list[0]?.id ?? "";
-  if (field.to === "group") return first(effect.groups);
-  if (field.to === "shape") return first(effect.shapes);
-  if (field.to === "field") return first(effect.fields);
-  if (field.to === "dial") return first(effect.dials);
-  if (field.to === "rule") return first(effect.rules);
+  const newest = (list: Node[]): Json => list.at(-1)?.id ?? "";
+  if (field.to === "group") return newest(effect.groups);
+  if (field.to === "shape") return newest(effect.shapes);
+  if (field.to === "field") return newest(effect.fields);
+  if (field.to === "dial") return newest(effect.dials);
+  if (field.to === "rule") return newest(effect.rules);
   if (field.to === "attribute") return "radius";
   return (field.default ?? "") as Json;
 }

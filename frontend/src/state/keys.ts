@@ -47,6 +47,12 @@ export function valueNear(keys: readonly Key[], at: number): KeyValue {
   return (keys.filter((key) => key.at <= at + SAME).at(-1) ?? keys[0]!).value;
 }
 
+/** What a value that may have keyframes is at a moment: as the server has computed it, else nearly. */
+export function valueNow(given: Json | undefined, computed: KeyValue | undefined, at: number): Json | undefined {
+  const keys = keysOf(given);
+  return keys ? ((computed ?? valueNear(keys, at)) as Json) : given;
+}
+
 export const keyAt = (keys: readonly Key[], at: number, within = SAME): number => keys.findIndex((key) => Math.abs(key.at - at) <= within);
 
 /** Paths of all keyframed numbers in a part of the document; `curves` are the names of fields that hold curves over something else than time. */

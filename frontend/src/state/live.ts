@@ -2,7 +2,8 @@
 
 import { create } from "zustand";
 import { hear, runAgain } from "./trials";
-import { TAB, useStudio } from "./studio";
+import { TAB } from "./saving";
+import { savedElsewhere, useStudio } from "./studio";
 
 interface Connection {
   connected: boolean;
@@ -24,11 +25,7 @@ export function connect(): void {
   socket.onmessage = (event: MessageEvent<string>) => {
     const news = JSON.parse(event.data);
     if (news.type === "saved") {
-      const { id, revision, saving } = useStudio.getState();
-      if (news.effect === id && news.tab !== TAB && news.revision > revision && saving.state === "saved") {
-        const message = "This effect was changed in another tab. Nothing of yours is lost: take the other version, or keep yours.";
-        useStudio.setState({ saving: { state: "conflict", message } });
-      }
+      if (news.tab !== TAB && news.effect === useStudio.getState().id) savedElsewhere(news.effect, news.revision, news.same ?? null);
     } else if (news.type === "poster") {
       useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
     } else hear(news);

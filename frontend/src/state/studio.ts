@@ -1,8 +1,10 @@
 /** The state of one open effect: the document with its history, what is selected, where the playhead is. */
 
 import { create } from "zustand";
-import { answered, api, Refused, type Catalogue, type TrialInfo } from "@/api/client";
+import { answered, api, type Catalogue, type TrialInfo } from "@/api/client";
+import type { LayerData } from "@/stage/drawing/data";
 import { same, withValue, type Effect, type Json, type Node, type Path } from "./document";
+import { disagree, enqueue, goOn, onSaving, revisionOf, settled, TAB, tryAgain, unsaved, type Saving } from "./saving";
 
 export interface FrameStats {
   frame: number;
@@ -30,8 +32,6 @@ export interface Highlight {
   key: string;
 }
 
-export type Saving = { state: "saved" } | { state: "saving" } | { state: "failed"; message: string } | { state: "conflict"; message: string };
-
 export type LensTab = "probe" | "charts" | "advisories" | "guide";
 
 interface Studio {
@@ -57,13 +57,16 @@ interface Studio {
   /** The keyframed number whose curve is open under the clock. */
   track: Path | null;
   refusal: string | null;
+  /** Something that could not be done, told for a moment beside the stage. */
+  hint: string | null;
   frame: number;
   playing: boolean;
   loop: boolean;
   selected: Path | null;
   particle: number | null;
   highlight: Highlight | null;
-  highlighted: { ids: Set<number>; of: number } | null;
+  /** Those ringed: `left` are drawn where they left, `turn` says that it is the record of a rule's turn in the step. */
+  highlighted: { ids: Set<number>; of: number; turn: boolean; left: LayerData | null } | null;
   lens: LensTab;
   lensOpen: boolean;
   guidePage: string | null;
@@ -77,8 +80,6 @@ interface Studio {
   picturing: boolean;
   set: (change: Partial<Studio>) => void;
 }
-
-export const TAB = Math.random().toString(36).slice(2, 10);
 
 export const useStudio = create<Studio>()((set) => ({
   id: null,
@@ -97,6 +98,7 @@ export const useStudio = create<Studio>()((set) => ({
   handles: "move",
   track: null,
   refusal: null,
+  hint: null,
   frame: 0,
   playing: false,
   loop: true,
@@ -127,15 +129,35 @@ export function onDocument(watcher: (document: Effect, live: boolean) => void): 
 
 const announce = (document: Effect, live: boolean): void => watchers.forEach((watcher) => watcher(document, live));
 
+const ELSEWHERE = "This effect was changed elsewhere. Nothing of yours is lost: take the other version, or keep yours.";
+
 export async function open(id: string): Promise<void> {
+  // What is still being saved of it is waited for: else the old document would come back and later be stored over the new one.
+  await settled(id);
   const effect = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
-  const document = effect.document as unknown as Effect;
+  const stored = effect.document as unknown as Effect;
+  const left = unsaved(id, { revision: effect.revision, document: stored });
+  const document = left?.document ?? stored;
   const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
   set({
     id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], stale: [], range: null, track: null, refusal: null,
-    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [], picturing: false,
+    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [], picturing: false, hint: null,
   }); // prettier-ignore
+  goOn(id, effect.revision, left && !left.conflict ? document : null);
+  if (left?.conflict) disagree(id, ELSEWHERE);
   announce(document, false);
+}
+
+onSaving((id, saving, revision) => {
+  if (get().id === id) set({ saving, revision });
+});
+
+/** Another tab has saved this effect. */
+export function savedElsewhere(id: string, revision: number, same_: number | null): void {
+  const known = revisionOf(id);
+  // Only a version was kept beside it: what is here is what is there.
+  if (same_ !== null && same_ === known && get().saving.state === "saved") goOn(id, revision);
+  else if (revision > known && get().saving.state === "saved") disagree(id, ELSEWHERE);
 }
 
 /** Change a value without committing: the stage follows, nothing is saved, undo does not see it. */
@@ -156,9 +178,16 @@ export function commit(next: Effect): void {
     set({ document: next });
     return;
   }
-  set({ document: next, committed: next, past: [...past.slice(-HISTORY), committed], future: [] });
+  set({ document: next, committed: next, past: [...past.slice(-HISTORY), committed], future: [], frame: sameMoment(committed, next) });
   announce(next, false);
   save();
+}
+
+/** The playhead's frame after an edit: the same moment, also at another frame rate. */
+function sameMoment(before: Effect, after: Effect): number {
+  const [old, now] = [before, after].map((effect) => Number(effect.clock.frames_per_second)) as [number, number];
+  const { frame } = get();
+  return old === now || !(old > 0) ? frame : Math.max(0, Math.min(lastFrame(after), Math.round((frame / old) * now)));
 }
 
 export const edit = (path: Path, value: Json | undefined): void => {
@@ -170,7 +199,7 @@ export function undo(): void {
   const { past, future, committed } = get();
   const previous = past.at(-1);
   if (!previous || !committed) return;
-  set({ document: previous, committed: previous, past: past.slice(0, -1), future: [committed, ...future] });
+  set({ document: previous, committed: previous, past: past.slice(0, -1), future: [committed, ...future], frame: sameMoment(committed, previous) });
   announce(previous, false);
   save();
 }
@@ -179,57 +208,40 @@ export function redo(): void {
   const { past, future, committed } = get();
   const next = future[0];
   if (!next || !committed) return;
-  set({ document: next, committed: next, past: [...past, committed], future: future.slice(1) });
+  set({ document: next, committed: next, past: [...past, committed], future: future.slice(1), frame: sameMoment(committed, next) });
   announce(next, false);
   save();
 }
 
-let writing = false;
-let again = false;
-
-/** Save the committed document; one save at a time, the newest last. */
+/** Save the committed document. */
 export function save(): void {
-  if (writing) {
-    again = true;
-    return;
-  }
-  const { id, committed, revision, saving } = get();
-  if (!id || !committed || saving.state === "conflict") return;
-  writing = true;
-  set({ saving: { state: "saving" } });
-  const body = { revision, document: committed as unknown as Record<string, never>, tab: TAB };
-  answered(api.PUT("/api/effects/{effect_id}", { params: { path: { effect_id: id } }, body }))
-    .then((saved) => {
-      if (get().id === id) set({ revision: saved.revision, saving: { state: "saved" } });
-    })
-    .catch((error: Refused) => {
-      if (get().id === id) set({ saving: { state: error.status === 409 ? "conflict" : "failed", message: error.message } });
-    })
-    .finally(() => {
-      writing = false;
-      if (again) {
-        again = false;
-        save();
-      }
-    });
+  const { id, committed } = get();
+  if (id && committed) enqueue(id, committed);
 }
+
+/** Try again to save what could not be saved. */
+export const saveAgain = (): void => {
+  const { id } = get();
+  if (id) tryAgain(id);
+};
 
 /** After a conflict: keep what is here, as the newest version; the other one stays among the versions. */
 export async function keepMine(): Promise<void> {
-  const { id } = get();
-  if (!id) return;
+  const { id, committed } = get();
+  if (!id || !committed) return;
   const theirs = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
-  set({ revision: theirs.revision, saving: { state: "saving" } });
-  save();
+  goOn(id, theirs.revision, committed);
 }
 
-/** After a conflict: take what is stored. What was here stays one undo away. */
+/** After a conflict: take what is stored. What was here is kept among the versions first, always, and stays one undo away. */
 export async function takeTheirs(): Promise<void> {
   const { id, committed, past } = get();
   if (!id || !committed) return;
-  const theirs = await answered(api.GET("/api/effects/{effect_id}", { params: { path: { effect_id: id } } }));
+  const body = { document: committed as unknown as Record<string, never>, name: "Mine, before the other tab's was taken", tab: TAB };
+  const theirs = await answered(api.POST("/api/effects/{effect_id}/versions", { params: { path: { effect_id: id } }, body }));
   const document = theirs.document as unknown as Effect;
-  set({ revision: theirs.revision, document, committed: document, past: [...past, committed], future: [], saving: { state: "saved" } });
+  set({ document, committed: document, past: [...past, committed], future: [] });
+  goOn(id, theirs.revision);
   announce(document, false);
 }
 

@@ -58,6 +58,8 @@ export interface ShapeHead {
   id: string;
   index: number;
   visible: boolean;
+  /** Whether it is only there to be asked about. */
+  region: boolean;
   kind: string;
   line: boolean;
   /** Takes the shape's own space into the world, and the space in which its position is given; column by column. */

@@ -169,16 +169,25 @@ interface DialogProps {
   onOpenChange: (open: boolean) => void;
   title: string;
   description?: string;
+  /** Comes up by itself while one may be typing: no choice has the focus, so that no key chooses. */
+  unfocused?: boolean;
   children: ReactNode;
 }
 
-export function Dialog({ open, onOpenChange, title, description, children }: DialogProps) {
+export function Dialog({ open, onOpenChange, title, description, unfocused, children }: DialogProps) {
   return (
     <RadixDialog.Root open={open} onOpenChange={onOpenChange}>
       <RadixDialog.Portal>
         <RadixDialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
         <RadixDialog.Content
           aria-describedby={description ? undefined : ""}
+          data-modal
+          tabIndex={-1}
+          onOpenAutoFocus={(event) => {
+            if (!unfocused) return;
+            event.preventDefault();
+            (event.currentTarget as HTMLElement).focus();
+          }}
           className="fixed left-1/2 top-[16%] z-50 max-h-[72vh] w-[520px] max-w-[92vw] -translate-x-1/2 overflow-y-auto rounded-lg border border-line bg-panel p-5 shadow-2xl"
         >
           <RadixDialog.Title className="mb-1 text-base font-medium">{title}</RadixDialog.Title>

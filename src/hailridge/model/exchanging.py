@@ -204,7 +204,8 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
 
 
 def _who(document: Raw, path: Path) -> list[str]:
-    item = document[path[0]][path[1]] if len(path) > 1 and isinstance(document.get(path[0]), list) else {}
+    items = document.get(str(path[0]))
+    item = items[int(path[1])] if len(path) > 1 and isinstance(items, list) else {}
     who = item.get("who") if isinstance(item, dict) else None
     return [group for group in who if isinstance(group, str)] if isinstance(who, list) else []
 

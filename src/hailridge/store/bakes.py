@@ -14,7 +14,7 @@ from hailridge import ENGINE_VERSION
 from hailridge.core.scene import recorded_for_looks
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database
-from hailridge.store.library import NotFound, serialized
+from hailridge.store.library import NotFound, NotYet, serialized
 from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
 
 COSMETIC = {"name", "summary", "looks", "picture"}
@@ -149,7 +149,7 @@ class Bakes:
         with self.database.reading() as session:
             # Only whether it is there: a frame of many particles is ten megabytes, to be read once.
             if session.scalar(select(FrameRow.number).where(FrameRow.bake_key == key, FrameRow.number == number)) is None:
-                raise NotFound(f"frame {number} is not computed yet")
+                raise NotYet(f"frame {number} is not computed yet")
             kept = (FrameRow.bake_key == key, FrameRow.number <= number, FrameRow.state != b"")
             row = session.scalars(select(FrameRow).where(*kept).order_by(FrameRow.number.desc()).limit(1)).first()
             assert row is not None, "frame 0 is always stored"

@@ -27,6 +27,11 @@ class NotFound(LookupError):
     """No such effect, version, trial or mesh; the message names it."""
 
 
+class NotYet(NotFound):
+    """Something that is not there yet, or no longer, though it was asked for in good faith: a frame that is being computed, a thing that a page
+    already knows and the trial that it looks at does not."""
+
+
 @dataclass
 class Conflict(RuntimeError):
     """Somebody else saved in between."""
@@ -94,6 +99,15 @@ class Library:
             session.execute(
                 delete(VersionRow).where(VersionRow.effect_id == effect_id, VersionRow.revision < oldest, VersionRow.name.is_(None))
             )
+        return row
+
+    def keep_beside(self, effect_id: str, effect: Effect, name: str) -> EffectRow:
+        """Keep a document among the versions of an effect that stays as it is: just before the present state, which gets the newest number."""
+        with self.database.writing() as session:
+            row = _effect(session, effect_id)
+            session.add(VersionRow(effect_id=effect_id, revision=row.revision + 1, document=serialized(effect), name=name or None))
+            row.revision += 2
+            session.add(VersionRow(effect_id=effect_id, revision=row.revision, document=row.document))
         return row
 
     def delete(self, effect_id: str) -> None:

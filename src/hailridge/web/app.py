@@ -18,7 +18,7 @@ from hailridge import __version__
 from hailridge.core.assets import MissingAsset
 from hailridge.model.validation import DocumentError
 from hailridge.store.database import StorageError, in_words
-from hailridge.store.library import Conflict, NotFound
+from hailridge.store.library import Conflict, NotFound, NotYet
 from hailridge.web import assets, clips, effects, exchanging, looking, measuring, pictures, reference, trials
 from hailridge.web.context import FRONT_END, Context
 from hailridge.web.security import LOCAL, Guard
@@ -57,6 +57,11 @@ def _translate_errors(app: FastAPI) -> None:
     @app.exception_handler(Conflict)
     async def conflict(request: Request, error: Conflict) -> JSONResponse:
         return JSONResponse({"detail": str(error), "revision": error.theirs}, 409)
+
+    @app.exception_handler(NotYet)
+    async def not_yet(request: Request, error: NotYet) -> JSONResponse:
+        # No error of the page's: it asks again when there is news.
+        return JSONResponse({"detail": str(error)}, 202)
 
     @app.exception_handler(NotFound)
     async def missing(request: Request, error: NotFound) -> JSONResponse:

@@ -62,6 +62,14 @@ class Version(BaseModel):
     saved: datetime
 
 
+class Kept(BaseModel):
+    """A document to keep among the versions, under a name."""
+
+    document: dict[str, Any]
+    name: str = Field("", max_length=80)
+    tab: str = Field("", max_length=40)
+
+
 class Naming(BaseModel):
     name: str = Field(max_length=80)
 
@@ -71,6 +79,7 @@ class AdvisoryOut(BaseModel):
     item: list[str | int]
     text: str
     fix: dict[str, Any] | None
+    code: str = ""
 
 
 def _out(row: EffectRow) -> EffectOut:
@@ -142,6 +151,15 @@ def get_poster(effect_id: str, context: Shared) -> Response:
 def list_versions(effect_id: str, context: Shared) -> list[Version]:
     """Every saved state, the newest first."""
     return [_version(row) for row in context.library.versions(effect_id)]
+
+
+@router.post("/{effect_id}/versions")
+def keep_version(effect_id: str, kept: Kept, context: Shared) -> EffectOut:
+    """Keep a document among the versions without changing the effect. Pages that show the effect as it is go on from its new revision."""
+    before = context.library.effect(effect_id).revision
+    row = context.library.keep_beside(effect_id, read_effect(kept.document), kept.name)
+    context.live.publish({"type": "saved", "effect": effect_id, "revision": row.revision, "tab": kept.tab, "same": before})
+    return _out(row)
 
 
 @router.get("/{effect_id}/versions/{revision}")

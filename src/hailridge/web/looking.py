@@ -23,7 +23,7 @@ from hailridge.model.kind import Part
 from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.validation import DocumentError, Problem
 from hailridge.runs.service import Trial
-from hailridge.store.library import NotFound
+from hailridge.store.library import NotYet
 from hailridge.web.context import Shared
 from hailridge.web.trials import BINARY
 
@@ -152,15 +152,13 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
 
 @router.get("/trials/{trial_id}/frames/{number}/particles/{particle}")
 def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[str, Any]:
-    """One particle at a frame: its values, whether each rule holds for it and why, and its life story."""
+    """One particle at a frame: its values, whether each rule holds for it and why, and its life story; nothing of one that never was."""
     trial = context.runs.trial(trial_id)
     with context.runs.moment(trial, number) as moment:
         found = values_of(moment, particle)
     events = context.runs.events(trial)
     mine = events[events["particle"] == particle]
     story = _story(mine)
-    if found is None and not story:
-        raise NotFound(f"there is no particle {particle} in this effect")
     if found is not None:
         fired = last_firings(mine, particle, number)
         for reason in found["reasons"]:
@@ -205,7 +203,7 @@ def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
 def check_names(trial: Trial, who: list[str]) -> None:
     for group in who:
         if group not in trial.scene.group_index:
-            raise NotFound(f"there is no group '{group}' in this trial")
+            raise NotYet(f"there is no group '{group}' in this trial")
 
 
 @contextmanager
@@ -214,7 +212,7 @@ def names_told() -> Iterator[None]:
     try:
         yield
     except KeyError as error:
-        raise NotFound(f"the trial has nothing called {error}") from None
+        raise NotYet(f"the trial has nothing called {error}") from None
 
 
 # ── Why, and where to ───────────────────────────────────────────────────────────────────────────────────────────────────
@@ -323,7 +321,7 @@ def get_field(
     scene = trial.scene
     found = scene.fields.get(field)
     if found is None:
-        raise NotFound(f"there is no field '{field}' in this trial that works")
+        raise NotYet(f"there is no field '{field}' in this trial that works")
     arrays: dict[str, Any] = {}
     with context.runs.moment(trial, number) as moment:
         box = picture_box(scene, found, scene_box(scene, moment.column("position")))

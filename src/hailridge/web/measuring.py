@@ -13,7 +13,7 @@ from hailridge.core.observe import distribution
 from hailridge.core.suggesting import present_attribute, present_quantity
 from hailridge.model.attributes import BUILT_IN
 from hailridge.runs.service import Trial
-from hailridge.store.library import NotFound
+from hailridge.store.library import NotFound, NotYet
 from hailridge.web.context import Shared
 from hailridge.web.looking import check_names, names_told, pieces
 
@@ -103,5 +103,5 @@ def _occasion(trial: Trial, text: str) -> tuple[Occasion, int]:
         return what, -1
     index = next((index for index, item in enumerate(lists[what]) if item.id == name), None)
     if index is None:
-        raise NotFound(f"there is no {what.removesuffix('_end')} '{name}' in this trial")
+        raise NotYet(f"there is no {what.removesuffix('_end')} '{name}' in this trial")
     return what, index

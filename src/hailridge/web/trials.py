@@ -13,6 +13,7 @@ from hailridge.core.bodies import Body
 from hailridge.core.looks.instances import Instances
 from hailridge.core.moment import Moment
 from hailridge.core.observe import layers
+from hailridge.core.roles import helpers
 from hailridge.core.scene import drifts
 from hailridge.core.transforms import Transform
 from hailridge.formats.blocks import pack
@@ -105,8 +106,9 @@ def get_frame(
                 layer.extra["velocity"] = _velocities(moment, layer.id)
         if "effect_time" in trial.effect.clock.tracks:
             head["keyed"]["clock/effect_time"] = moment.time
+        regions = helpers(trial.effect)
         for body in moment.scene.bodies.changing:
-            _describe(body, head["shapes"], arrays, body.deforming)
+            _describe(body, head["shapes"], arrays, body.deforming, body.shape.id in regions)
     for index, layer in enumerate(drawn):
         head["layers"].append(layer.head())
         arrays |= {f"{index}/{name}": array for name, array in layer.arrays().items()}
@@ -145,19 +147,24 @@ def get_shapes(trial_id: str, context: Shared) -> Response:
     trial = context.runs.trial(trial_id)
     head: dict[str, Any] = {"shapes": []}
     arrays: dict[str, Any] = {}
+    regions = helpers(trial.effect)
     with trial.lock:
         trial.scene.look_at(0.0)
         for body in trial.scene.bodies.list:
-            _describe(body, head["shapes"], arrays, True)
+            _describe(body, head["shapes"], arrays, True, body.shape.id in regions)
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
 
 
-def _describe(body: Body, heads: list[dict[str, Any]], arrays: dict[str, Any], with_geometry: bool) -> None:
-    """Where a shape is: `matrix` takes its own space into the world, `carrier` the space in which its position is given (column by column)."""
+def _describe(body: Body, heads: list[dict[str, Any]], arrays: dict[str, Any], with_geometry: bool, region: bool) -> None:
+    """Where a shape is: `matrix` takes its own space into the world, `carrier` the space in which its position is given (column by column).
+
+    A `region` is only there to be asked about.
+    """
     pose, shape = body.end, body.shape
     heads.append({
         "id": shape.id, "index": body.index, "visible": shape.visible, "kind": getattr(shape, "kind", ""), "line": pose.geometry.line,
         "matrix": _matrix(pose.transform), "carrier": _matrix(body.carrier), "geometry": with_geometry,
+        "region": region,
     })  # fmt: skip
     if with_geometry:
         arrays[f"shape {body.index}/vertices"] = pose.geometry.vertices

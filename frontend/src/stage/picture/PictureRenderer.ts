@@ -208,7 +208,8 @@ export class PictureRenderer {
       const now = frame.head.shapes.find((shape) => shape.id === base.id);
       const source = now?.geometry ? frame : shapes;
       const faces = source.arrays[`shape ${base.index}/faces`];
-      if (!base.visible || base.line || !faces || faces.length === 0) continue;
+      // A region is only there to be asked about: it hides nobody.
+      if (!base.visible || base.region || base.line || !faces || faces.length === 0) continue;
       const plain = new BufferGeometry();
       plain.setAttribute("position", new BufferAttribute(source.arrays[`shape ${base.index}/vertices`] as Float32Array, 3));
       plain.setIndex(new BufferAttribute(new Uint32Array(faces), 1));

@@ -224,8 +224,8 @@ export function PictureView() {
             </button>
           </Hint>
         )}
-        <Button tone="main" className="flex items-center gap-1.5" disabled={making} onClick={() => setAsking(true)}>
-          <Clapperboard className="size-3.5" /> Still or clip…
+        <Button tone="main" className="flex items-center gap-1.5" onClick={() => setAsking(true)}>
+          <Clapperboard className="size-3.5" /> {making ? "Being made…" : "Still or clip…"}
         </Button>
       </div>
       <div className="absolute inset-x-3 bottom-2 flex items-baseline gap-3 text-xs text-soft">

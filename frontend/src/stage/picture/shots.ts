@@ -1,8 +1,8 @@
 /** Getting what a picture needs of a frame: the frame with its motion, the settings, the camera. */
 
 import { fetchBlock } from "@/api/client";
-import type { Effect, Node } from "@/state/document";
-import { keysOf } from "@/state/keys";
+import type { Effect } from "@/state/document";
+import { keysOf, valueNow } from "@/state/keys";
 import { load, usePicture, type FrameBlock, type FrameHead, type ViewHead } from "@/state/trials";
 import { asSeen, layersOf, type LayerData } from "../drawing/data";
 import { loadingForms } from "../drawing/forms";
@@ -32,9 +32,15 @@ async function frameFor(trial: string, number: number, exposed: boolean): Promis
 
 /** Everything to draw a picture of a frame; null where the frame is not there. */
 export async function shotOf(trial: string, number: number, effect: Effect, hidden: string[] = [], samples?: number): Promise<Shot | null> {
-  const settings = { ...(effect.picture as unknown as Settings), ...(samples ? { samples } : {}) };
-  const frame = await frameFor(trial, number, settings.shutter > 0);
+  const span = 1 / Number(effect.clock.frames_per_second);
+  const settingsAt = (frame: FrameBlock | null): Settings => {
+    // A number that has just got its first keyframe has none in frames that were computed before.
+    const now = Object.entries(effect.picture).map(([name, given]) => [name, valueNow(given, frame?.head.keyed[`picture/${name}`], number * span)]);
+    return { ...(Object.fromEntries(now) as unknown as Settings), ...(samples ? { samples } : {}) };
+  };
+  const frame = await frameFor(trial, number, settingsAt(null).shutter > 0);
   if (!frame) return null;
+  const settings = settingsAt(frame);
   const key = JSON.stringify(hidden);
   let known = seen.get(frame);
   if (known?.key !== key) {
@@ -46,15 +52,7 @@ export async function shotOf(trial: string, number: number, effect: Effect, hidd
   const still = Object.fromEntries((["position", "target", "field_of_view", "focus"] as const).filter((name) => !keysOf(effect.picture[name])).map((name) => [name, effect.picture[name]])) as Partial<ViewHead>;
   const from = (view: ViewHead): ViewHead => ({ ...view, ...still, ...(own ? {} : { position: [...stagePose.position], target: [...stagePose.target] }) });
   const { view } = frame.head;
-  const background = keyedNow(effect.picture as Node, frame, "background") as number[];
-  return { trial, frame, layers: known.layers, shapes: usePicture.getState().shapes, settings: { ...settings, ...keyedSettings(settings, frame), background }, view: from(view), next: from(frame.head.view_next ?? view), span: 1 / Number(effect.clock.frames_per_second) };
-}
-
-const keyedNow = (picture: Node, frame: FrameBlock, name: string): unknown => frame.head.keyed[`picture/${name}`] ?? picture[name];
-
-function keyedSettings(settings: Settings, frame: FrameBlock): Partial<Settings> {
-  const names = ["shutter", "aperture", "glow", "glow_from", "glow_size"] as const;
-  return Object.fromEntries(names.map((name) => [name, keyedNow(settings as unknown as Node, frame, name)]));
+  return { trial, frame, layers: known.layers, shapes: usePicture.getState().shapes, settings, view: from(view), next: from(frame.head.view_next ?? view), span };
 }
 
 /** Whether pictures or forms are still on their way. */

@@ -1,0 +1,75 @@
+/** A list of actions, one line each: dragged by the arrow before it, exchanged by its words. */
+
+import { useDroppable } from "@dnd-kit/core";
+import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import { CSS } from "@dnd-kit/utilities";
+import { X } from "lucide-react";
+import type { ReactNode } from "react";
+import { kindOf, type Node, type Path } from "@/state/document";
+import { edit } from "@/state/studio";
+import { useScore } from "./context";
+import { deedId, listId } from "./dragging";
+import { KindPicker } from "./KindPicker";
+import { NotesAt } from "./notes";
+import { Sentence } from "./Sentence";
+import { coreOf } from "./template";
+
+const PUSHES = "On the way: asked at the start of the step, it acts on the motion. Drag to move it.";
+const CHANGES = "At the end of the step, after motion: asked where everybody is then. Drag to move it.";
+
+export function Actions({ actions, path }: { actions: Node[]; path: Path }) {
+  const { setNodeRef } = useDroppable({ id: listId(path) });
+  return (
+    <div ref={setNodeRef}>
+      <SortableContext items={actions.map((_, index) => deedId(path, index))} strategy={verticalListSortingStrategy}>
+        {actions.map((action, index) => (
+          <Deed key={index} action={action} actions={actions} index={index} path={path} />
+        ))}
+      </SortableContext>
+    </div>
+  );
+}
+
+function Deed({ action, actions, index, path }: { action: Node; actions: Node[]; index: number; path: Path }) {
+  const { catalogue } = useScore();
+  const info = kindOf(catalogue, "action", action.kind);
+  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({ id: deedId(path, index) });
+  if (!info) return null;
+  const inner = [...path, index];
+  const change = info.phase === "change";
+  const words = (text: string): ReactNode => {
+    const [lead, core, tail] = coreOf(text);
+    return (
+      <>
+        {lead}
+        {core && (/\w/.test(core) ? <KindPicker slot="action" path={inner} label="What it does" words={core} present={info.kind} /> : core)}
+        {tail}
+      </>
+    );
+  };
+  return (
+    <div ref={setNodeRef} style={{ transform: CSS.Translate.toString(transform), transition }} data-deed={inner.join("/")} className={`group/action relative pl-5 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}>
+      <button
+        type="button"
+        ref={setActivatorNodeRef}
+        title={change ? CHANGES : PUSHES}
+        aria-label={`Move: ${info.title}`}
+        className="absolute left-0 top-0 w-5 cursor-grab touch-none text-left text-soft hover:text-ice"
+        {...attributes}
+        {...listeners}
+      >
+        {change ? "→" : "↝"}
+      </button>
+      <Sentence info={info} node={action} path={inner} wrapWords={words} />
+      <NotesAt path={inner} />
+      <button
+        type="button"
+        aria-label={`Remove: ${info.title}`}
+        onClick={() => edit(path, actions.filter((_, other) => other !== index))}
+        className="absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
+      >
+        <X className="size-3" />
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,55 @@
+/** The values that a sentence leaves unsaid, since they are at their defaults: behind three dots at its end. */
+
+import { RotateCcw } from "lucide-react";
+import type { FieldInfo, KindInfo } from "@/api/client";
+import { same, type Json, type Node, type Path } from "@/state/document";
+import { edit } from "@/state/studio";
+import { IconButton, Popover } from "@/ui/controls";
+import { capitalised, unmarked } from "@/ui/words";
+import { Chip } from "./Chip";
+
+interface Props {
+  info: KindInfo;
+  fields: FieldInfo[];
+  node: Node;
+  path: Path;
+}
+
+export function More({ info, fields, node, path }: Props) {
+  return (
+    <Popover
+      label={`More of ${info.title}`}
+      trigger={
+        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more mx-0.5 rounded px-0.5 text-xs leading-none text-line hover:bg-raised hover:text-ice focus-visible:text-ice group-hover/card:text-soft" />
+      }
+    >
+      <h3 className="mb-1 font-medium">{capitalised(info.title)}</h3>
+      <FieldList fields={fields} node={node} path={path} />
+    </Popover>
+  );
+}
+
+/** Fields as a list of their labels and values, each with a way back to its default. */
+export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: Node; path: Path }) {
+  return (
+    <ul className="divide-y divide-line/50">
+      {fields.map((field) => {
+        const inner = [...path, field.name];
+        const changed = !field.required && field.type !== "references" && !same(node[field.name], (field.default ?? null) as Json);
+        return (
+          <li key={field.name} title={unmarked(field.help ?? "")} className="grid min-h-7 grid-cols-[116px_1fr_28px] items-center gap-2 py-0.5">
+            <span className="text-soft">{field.label}</span>
+            <span>
+              <Chip field={field} parent={node} path={inner} />
+            </span>
+            {changed && (
+              <IconButton label={`Reset ${field.label}`} className="!size-6" onClick={() => edit(inner, field.default as Json)}>
+                <RotateCcw />
+              </IconButton>
+            )}
+          </li>
+        );
+      })}
+    </ul>
+  );
+}

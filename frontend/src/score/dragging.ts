@@ -1,0 +1,54 @@
+/** What dragging in the score means: items change places in their list, actions also go from branch to branch. */
+
+import { closestCenter, type CollisionDetection, type DragEndEvent } from "@dnd-kit/core";
+import type { Catalogue } from "@/api/client";
+import { at, kindOf, moved, withValue, type Collection, type Effect, type Node, type Path } from "@/state/document";
+
+export const deedId = (path: Path, index: number): string => `deed:${[...path, index].join("/")}`;
+export const listId = (path: Path): string => `list:${path.join("/")}`;
+
+const isDeed = (id: unknown): boolean => String(id).startsWith("deed:");
+const parsed = (id: string): Path => id.slice(id.indexOf(":") + 1).split("/").map((key) => (/^\d+$/.test(key) ? Number(key) : key));
+
+/** Actions are dropped on actions and into lists of them, items on items. */
+export const collision: CollisionDetection = (given) => {
+  const deed = isDeed(given.active.id);
+  const fits = (id: string) => (deed ? isDeed(id) || id.startsWith("list:") : !isDeed(id) && !id.startsWith("list:"));
+  return closestCenter({ ...given, droppableContainers: given.droppableContainers.filter((container) => fits(String(container.id))) });
+};
+
+/** The document after something has been dropped; the same one where that means nothing. */
+export function dropped(effect: Effect, catalogue: Catalogue, { active, over }: DragEndEvent): Effect {
+  if (!over || active.id === over.id) return effect;
+  return isDeed(active.id) ? deedDropped(effect, catalogue, parsed(String(active.id)), parsed(String(over.id)), isDeed(over.id)) : itemDropped(effect, String(active.id), String(over.id));
+}
+
+function itemDropped(effect: Effect, active: string, over: string): Effect {
+  const [collection, from] = active.split("/") as [Collection, string];
+  const [target, to] = over.split("/");
+  if (collection !== target) return effect;
+  const list = effect[collection];
+  const place = (id: string | undefined) => list.findIndex((item) => item.id === id);
+  return { ...effect, [collection]: moved(list, place(from), place(to)) };
+}
+
+function deedDropped(effect: Effect, catalogue: Catalogue, from: Path, to: Path, ontoDeed: boolean): Effect {
+  const source = from.slice(0, -1);
+  const target = ontoDeed ? to.slice(0, -1) : to;
+  const deed = at(effect, from) as Node | undefined;
+  const info = deed && kindOf(catalogue, "action", deed.kind);
+  if (!deed || !info || !placesOf(effect, catalogue, target).every((place) => info.places?.includes(place))) return effect;
+  const there = ((at(effect, target) ?? []) as Node[]).slice();
+  const index = Number(from.at(-1));
+  if (source.join("/") === target.join("/")) return withValue(effect, source, moved(there, index, ontoDeed ? Number(to.at(-1)) : there.length - 1));
+  there.splice(ontoDeed ? Number(to.at(-1)) : there.length, 0, deed);
+  const left = ((at(effect, source) ?? []) as Node[]).filter((_, other) => other !== index);
+  return withValue(withValue(effect, source, left), target, there);
+}
+
+/** Where an action in this list stands: by its rule's trigger, and whether it is in an otherwise. */
+function placesOf(effect: Effect, catalogue: Catalogue, list: Path): string[] {
+  const rule = list[0] === "rules" ? effect.rules[Number(list[1])] : null;
+  const stands = rule ? (catalogue.trigger_places[String(rule.trigger)] ?? "step") : "birth";
+  return list.at(-1) === "otherwise" ? [stands, "otherwise"] : [stands];
+}
