@@ -37,7 +37,28 @@ class StoreCase(unittest.TestCase):
         return self.effect.model_copy(update={"name": name})
 
 
+class Pruning(StoreCase):
+    def test_runs_that_are_in_use_are_kept(self) -> None:
+        for number, key in enumerate(("old", "used", "new")):
+            self.bakes.begin(key, 1)
+            self.bakes.add_frames(key, [StoredFrame(0, {}, b"", bytes(1000))], 0.1)
+            self.bakes.finish(key, "done")
+            with self.database.writing() as session:
+                session.execute(text("UPDATE bakes SET used = :when WHERE key = :key"), {"when": f"2026-01-0{number + 1} 00:00:00", "key": key})
+        self.bakes.prune(keep={"old"}, limit=1500)
+        self.assertEqual([self.bakes.bake(key) is not None for key in ("old", "used", "new")], [True, False, True])
+
+
 class Saving(StoreCase):
+    def test_a_document_kept_beside(self) -> None:
+        row = self.library.create(self.effect)
+        kept = self.library.keep_beside(row.id, self.renamed("mine"), "before theirs")  # type: ignore[arg-type]
+        self.assertEqual((kept.revision, self.library.effect(row.id).name), (3, "test"))
+        versions = self.library.versions(row.id)
+        self.assertEqual([(version.revision, version.name) for version in versions], [(3, None), (2, "before theirs"), (1, None)])
+        self.assertIn('"mine"', self.library.version(row.id, 2).document)
+        self.assertEqual(self.library.save(row.id, self.renamed("on"), 3).revision, 4)  # type: ignore[arg-type]
+
     def test_revisions_and_versions(self) -> None:
         row = self.library.create(self.effect)
         saved = self.library.save(row.id, self.renamed("two"), 1)  # type: ignore[arg-type]

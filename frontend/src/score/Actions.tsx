@@ -42,7 +42,7 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
     return (
       <>
         {lead}
-        {core && (/\w/.test(core) ? <KindPicker slot="action" path={inner} label="What it does" words={core} present={info.kind} /> : core)}
+        {core && (/\w/.test(core) ? <KindPicker slot="action" path={inner} label="What it does" words={core} present={info.kind} quiet /> : core)}
         {tail}
       </>
     );

@@ -26,7 +26,7 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
         const bare = { ...info, sentence: info.sentence.replace("[ by {mode}][ at {strength}]", ""), fields: info.fields.filter((field) => field !== mode && field !== strength) };
         const words = (text: string) => {
           const [lead, core, tail] = coreOf(text);
-          return <>{lead}{core && (/\w/.test(core) ? <KindPicker slot="layer" path={inner} label="Colour" words={core} present={info.kind} /> : core)}{tail}</>; // prettier-ignore
+          return <>{lead}{core && (/\w/.test(core) ? <KindPicker slot="layer" path={inner} label="Colour" words={core} present={info.kind} quiet /> : core)}{tail}</>; // prettier-ignore
         };
         return (
           <div key={index} className="group/layer relative pl-4 pr-[74px]" data-layer={index}>

@@ -15,10 +15,12 @@ interface Props {
   label: string;
   words: ReactNode;
   present?: string;
+  /** Words of the sentence that are only marked as something to click when one comes near. */
+  quiet?: boolean;
 }
 
 /** A chip that replaces the part at `path` by another kind; what stood there stays as far as the new kind takes it. */
-export function KindPicker({ slot, path, label, words, present }: Props) {
+export function KindPicker({ slot, path, label, words, present, quiet }: Props) {
   const { meshes } = useScore();
   const choose = (info: KindInfo) => {
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
@@ -27,7 +29,7 @@ export function KindPicker({ slot, path, label, words, present }: Props) {
     void exchange(path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
   };
   const chip = (
-    <button type="button" className="chip" aria-label={typeof words === "string" ? undefined : label}>
+    <button type="button" className={quiet ? "chip chip-quiet" : "chip"} aria-label={typeof words === "string" ? undefined : label}>
       {words}
     </button>
   );

@@ -44,10 +44,10 @@ class Attract(Push):
             share = np.minimum((np.float32(self.reach) / np.maximum(far, np.float32(self.reach * 0.1))) ** 2, 100)
         else:
             share = np.ones_like(far)
-        # Close to the goal the pull fades over the way of a step, so that nothing trembles there.
-        speed = moment.read_attribute("speed", rows) * np.float32(moment.dt) + np.float32(1e-6)
-        share = share * np.minimum(far / speed, 1)
         strength = self.strength.give(moment, rows) * share * self.share(moment, rows)
+        # So close to the goal that a step would carry it past, the pull grows with the distance, as a spring's does, so that nothing trembles there.
+        near = np.abs(strength) * np.float32(moment.dt * moment.dt)
+        strength = strength * np.minimum(far / np.maximum(near, np.float32(1e-9)), 1)
         moment.push("push", rows, away, strength / np.maximum(far, 1e-9))
 
 
