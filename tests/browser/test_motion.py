@@ -241,6 +241,7 @@ class Motion(BrowserCase):
         crate = page.get_by_role("listitem", name="Crate", exact=True)
         crate.get_by_role("button", name="box", exact=True).click()
         page.get_by_role("option", name="Ring").click()
+        self.until(lambda: self.shape(3)["kind"] == "ring", "another kind")
         ring = self.shape(3)
         self.assertEqual(
             (ring["kind"], ring["id"], ring["label"], ring["position"]),
@@ -253,7 +254,6 @@ class Motion(BrowserCase):
         air = page.get_by_role("listitem", name="Air", exact=True)
         air.get_by_role("button", name=re.compile("^Acceleration")).click()
         page.get_by_role("button", name="a dial", exact=True).click()
-        page.get_by_role("button", name="Add one").click()
         self.until(lambda: self.document()["dials"], "a dial")
         whole = self.document()
         dial = whole["dials"][0]

@@ -42,7 +42,7 @@ class Thresholds(BrowserCase):
         # A pinned ring follows the threshold.
         gaps.locator("[data-count]").click()
         page.get_by_text(re.compile("Ringed: those that 'In the gaps' holds for")).wait_for()
-        ringed = page.get_by_text(re.compile(r"of 3.?000 at the end of frame 6")).inner_text()
+        ringed = page.get_by_text(re.compile(r"of 3.?000 at its turn in frame 6")).inner_text()
         self.assertIn(f"{self.held('In the gaps')}", ringed.replace("\u202f", "").replace(",", ""))
 
     def test_between_two_values(self) -> None:
@@ -143,11 +143,11 @@ class Seeing(BrowserCase):
         self.assertEqual(page.get_by_role("note").count(), 0)
         handle = page.get_by_role("button", name="Move Gone")
         handle.focus()
-        page.keyboard.press("Space")
+        page.keyboard.press("Enter")
         page.wait_for_timeout(300)
         page.keyboard.press("ArrowUp")
         page.wait_for_timeout(300)
-        page.keyboard.press("Space")
+        page.keyboard.press("Enter")
         words = "Rule 2 'Mark' is never reached: rule 1 'Gone' above it removes everybody first"
         self.rule("Mark").get_by_text(words).wait_for()
         self.rule("Mark").get_by_role("button", name="Put it above").click()

@@ -229,5 +229,18 @@ class Pictures(unittest.TestCase):
         self.assertEqual((cut.corner, cut.across, cut.up), ([0, 0, 0.5], [1, 0, 0], [0, 1, 0]))
 
 
+class FormulaCircles(unittest.TestCase):
+    def test_fields_that_read_themselves_are_left_out_and_told(self) -> None:
+        one = {"kind": "formula", "id": "f1", "label": "One"}
+        for fields in (
+            [{**one, "text": 'field("f1")'}],
+            [{**one, "text": 'field("One") + 0.5'}],
+            [{**one, "text": 'field("f2")'}, {"kind": "combination", "id": "f2", "label": "Two", "fields": ["f1"]}],
+        ):
+            effect = read_effect(document(fields=fields))
+            self.assertIn("field", str(effect.problems[0]))
+            self.assertFalse(effect.works("fields", 0))
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -173,6 +173,14 @@ class Exchanging(unittest.TestCase):
         added = exchanged(raw, ("rules", 0, "actions", 1), "set", tell)["rules"][0]["actions"][1]
         self.assertEqual(added["amount"]["value"], 42.0)
 
+    def test_a_dial_of_another_type(self) -> None:
+        raw = small(dials=[{"id": "d", "label": "D", "type": "number", "value": 3.0}])
+        colored = referred(raw, ("dials", 0, "type"), "color")
+        self.assertEqual(read_effect(colored).dials[0].value, [1.0, 1.0, 1.0])
+        self.assertEqual(read_effect(referred(colored, ("dials", 0, "type"), "number")).dials[0].value, 1.0)
+        old = {**raw, "format": 3, "dials": [{"id": "d", "label": "D", "type": "vector", "value": 2.0}]}
+        self.assertEqual(read_effect(old).dials[0].value, [2.0, 2.0, 2.0])
+
     def test_what_is_not_there_is_made_or_told(self) -> None:
         raw = small()
         field = exchanged(raw, ("rules", 0, "condition", "quantity"), "field")

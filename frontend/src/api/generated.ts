@@ -1066,6 +1066,8 @@ export interface components {
             optional?: string | null;
             /** Per Frame */
             per_frame?: string | null;
+            /** Renews */
+            renews?: boolean | null;
             /** Required */
             required: boolean;
             /** Slot */

@@ -58,7 +58,7 @@ function End({ label, value, fps, onTake }: { label: string; value: number; fps:
           const text = event.target.value;
           const number = frameTyped(text, fps);
           setFault(number === null);
-          if (number !== null) onTake(Math.round(/s\s*$/i.test(text) ? number * fps : number));
+          if (number !== null) onTake(Math.round(number));
         }}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />

@@ -8,7 +8,7 @@ import type { Effect } from "@/state/document";
 import { useStudio } from "@/state/studio";
 import { seek } from "@/state/trials";
 import { Menu } from "@/ui/controls";
-import { count, plain } from "@/ui/numbers";
+import { count, short } from "@/ui/numbers";
 
 const WIDTH = 286;
 const HEIGHT = 56;
@@ -41,6 +41,7 @@ export function TimeBetween({ effect }: { effect: Effect }) {
   const [end, setEnd] = useState("death");
   const choices = choicesOf(effect);
   const known = (what: string) => (choices.some((choice) => choice.what === what) ? what : "birth");
+  const nameOf = (what: string) => choices.find((choice) => choice.what === known(what))?.label ?? "";
   const found = useQuery({
     queryKey: ["between", trial?.id, known(start), known(end), trial?.state],
     queryFn: () => answered(api.GET("/api/trials/{trial_id}/between", { params: { path: { trial_id: trial!.id }, query: { start: known(start), end: known(end) } } })),
@@ -51,8 +52,8 @@ export function TimeBetween({ effect }: { effect: Effect }) {
   const picker = (label: string, value: string, set: (what: string) => void) => (
     <Menu
       trigger={
-        <button type="button" className="chip" aria-label={label}>
-          {choices.find((choice) => choice.what === known(value))?.label}
+        <button type="button" className="chip" aria-label={`${label}: ${nameOf(value)}`}>
+          {nameOf(value)}
         </button>
       }
       entries={choices.map((choice) => ({ label: choice.label, heading: choice.heading, hint: choice.what === value ? "now" : "", onSelect: () => set(choice.what) }))}
@@ -72,7 +73,7 @@ export function TimeBetween({ effect }: { effect: Effect }) {
         <p className="text-xs text-soft">No particle has done both, one after the other.</p>
       ) : (
         <>
-          <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full rounded bg-stage" role="img" aria-label={`${told.number} times, from ${plain(told.low)} to ${plain(told.high)} s`}>
+          <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full rounded bg-stage" role="img" aria-label={`${told.number} times, from ${short(told.low)} to ${short(told.high)} s`}>
             {told.counts.map((number, index) => {
               const wide = WIDTH / told.counts.length;
               const tall = number ? Math.max(2, (number / most) * (HEIGHT - 6)) : 0;
@@ -80,11 +81,12 @@ export function TimeBetween({ effect }: { effect: Effect }) {
             })}
           </svg>
           <p className="tabular mt-1 flex justify-between text-xs text-soft">
-            <span>{plain(told.edges[0]!)} s</span>
-            <span>
-              <b className="font-medium text-text">{count(told.number)}</b> {told.number === 1 ? "particle" : "particles"}, {plain(told.mean)} s on average
-            </span>
-            <span>{plain(told.edges.at(-1)!)} s</span>
+            <span>{short(told.edges[0]!)} s</span>
+            <span>on average {short(told.mean)} s</span>
+            <span>{short(told.edges.at(-1)!)} s</span>
+          </p>
+          <p className="mt-1 text-xs text-soft">
+            <b className="tabular font-medium text-text">{count(told.number)}</b> {told.number === 1 ? "particle" : "particles"} did both.
           </p>
           <ol className="mt-2 max-h-52 overflow-y-auto border-t border-line/60" aria-label="Each particle, the quickest first">
             {told.rows.map((row) => {
@@ -97,7 +99,7 @@ export function TimeBetween({ effect }: { effect: Effect }) {
                   <span className="tabular flex-1 text-soft">
                     frame <Go frame={from} /> to <Go frame={to} />
                   </span>
-                  <span className="tabular">{plain(seconds)} s</span>
+                  <span className="tabular">{short(seconds)} s</span>
                 </li>
               );
             })}

@@ -4,15 +4,13 @@ import { useDroppable } from "@dnd-kit/core";
 import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { X } from "lucide-react";
-import type { ReactNode } from "react";
 import { kindOf, type Node, type Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { useScore } from "./context";
 import { deedId, listId } from "./dragging";
-import { KindPicker } from "./KindPicker";
+import { Exchangeable } from "./KindPicker";
 import { NotesAt } from "./notes";
 import { Sentence } from "./Sentence";
-import { coreOf } from "./template";
 
 const PUSHES = "On the way: asked at the start of the step, it acts on the motion. Drag to move it.";
 const CHANGES = "At the end of the step, after motion: asked where everybody is then. Drag to move it.";
@@ -37,30 +35,20 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
   if (!info) return null;
   const inner = [...path, index];
   const change = info.phase === "change";
-  const words = (text: string): ReactNode => {
-    const [lead, core, tail] = coreOf(text);
-    return (
-      <>
-        {lead}
-        {core && (/\w/.test(core) ? <KindPicker slot="action" path={inner} label="What it does" words={core} present={info.kind} quiet /> : core)}
-        {tail}
-      </>
-    );
-  };
   return (
-    <div ref={setNodeRef} style={{ transform: CSS.Translate.toString(transform), transition }} data-deed={inner.join("/")} className={`group/action relative pl-5 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}>
+    <div ref={setNodeRef} style={{ transform: CSS.Translate.toString(transform), transition }} data-deed={inner.join("/")} className={`group/action relative min-h-6 pl-6 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}>
       <button
         type="button"
         ref={setActivatorNodeRef}
         title={change ? CHANGES : PUSHES}
         aria-label={`Move: ${info.title}`}
-        className="absolute left-0 top-0 w-5 cursor-grab touch-none text-left text-soft hover:text-ice"
+        className="absolute -left-1 -top-px grid size-6 cursor-grab touch-none place-items-center text-soft hover:text-ice"
         {...attributes}
         {...listeners}
       >
         {change ? "→" : "↝"}
       </button>
-      <Sentence info={info} node={action} path={inner} wrapWords={words} />
+      <Sentence info={info} node={action} path={inner} wrapWords={(text) => <Exchangeable slot="action" path={inner} label="What it does" text={text} present={info.kind} />} />
       <NotesAt path={inner} />
       <button
         type="button"

@@ -5,10 +5,9 @@ import { kindOf, moved, type Node, type Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { Chip } from "./Chip";
 import { useScore } from "./context";
-import { AddKind, KindPicker } from "./KindPicker";
+import { AddKind, Exchangeable } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
-import { coreOf } from "./template";
 
 export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Path; chosen: boolean }) {
   const { catalogue } = useScore();
@@ -24,10 +23,6 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
         const mode = info.fields.find((field) => field.name === "mode")!;
         const strength = info.fields.find((field) => field.name === "strength")!;
         const bare = { ...info, sentence: info.sentence.replace("[ by {mode}][ at {strength}]", ""), fields: info.fields.filter((field) => field !== mode && field !== strength) };
-        const words = (text: string) => {
-          const [lead, core, tail] = coreOf(text);
-          return <>{lead}{core && (/\w/.test(core) ? <KindPicker slot="layer" path={inner} label="Colour" words={core} present={info.kind} quiet /> : core)}{tail}</>; // prettier-ignore
-        };
         return (
           <div key={index} className="group/layer relative pl-4 pr-[74px]" data-layer={index}>
             <span className="absolute left-0 text-soft" aria-hidden>
@@ -35,7 +30,7 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
             </span>
             <Noted path={inner}>
               {index > 0 && <span className="text-soft">over it </span>}
-              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapWords={words} />
+              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapWords={(text) => <Exchangeable slot="layer" path={inner} label="Colour" text={text} present={info.kind} />} />
               {chosen && (
                 <span className="text-soft">
                   {" "}

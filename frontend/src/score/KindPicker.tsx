@@ -8,6 +8,7 @@ import { Popover } from "@/ui/controls";
 import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { exchange } from "./exchanging";
+import { coreOf } from "./template";
 
 interface Props {
   slot: string;
@@ -34,6 +35,18 @@ export function KindPicker({ slot, path, label, words, present, quiet }: Props) 
     </button>
   );
   return <KindPopover slot={slot} path={path} label={label} present={present} onChoose={choose} trigger={chip} />;
+}
+
+/** Words of a sentence by which its kind is exchanged; blanks, commas and arrows around them are only words. */
+export function Exchangeable({ slot, path, label, text, present }: { slot: string; path: Path; label: string; text: string; present: string }) {
+  const [lead, core, tail] = coreOf(text);
+  return (
+    <>
+      {lead}
+      {core && (/\w/.test(core) ? <KindPicker slot={slot} path={path} label={label} words={core} present={present} quiet /> : core)}
+      {tail}
+    </>
+  );
 }
 
 /** Which kinds can stand at a path: actions by the trigger and branch that they are in, others by what is around them. */

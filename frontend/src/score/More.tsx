@@ -20,7 +20,7 @@ export function More({ info, fields, node, path }: Props) {
     <Popover
       label={`More of ${info.title}`}
       trigger={
-        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more mx-0.5 rounded px-0.5 text-xs leading-none text-line hover:bg-raised hover:text-ice focus-visible:text-ice group-hover/card:text-soft" />
+        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more rounded text-[10px] leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100" />
       }
     >
       <h3 className="mb-1 font-medium">{capitalised(info.title)}</h3>

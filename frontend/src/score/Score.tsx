@@ -16,7 +16,7 @@ import { Card } from "./cards";
 import { Chip } from "./Chip";
 import { ColorLayers } from "./ColorLayers";
 import { ScoreContext, useScore, type Surroundings } from "./context";
-import { AddKind, KindPicker, KindPopover } from "./KindPicker";
+import { AddKind, Exchangeable, KindPicker, KindPopover } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { MeshImport } from "./MeshImport";
 import { collision, dropped } from "./dragging";
@@ -310,7 +310,7 @@ function Looks({ effect }: { effect: Effect }) {
         const off = look.enabled === false;
         return (
           <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
-            <KindPicker slot="look" path={["looks", index]} label={`Kind of look ${index + 1}`} words={info.title.toLowerCase()} present={info.kind} />: <Sentence info={info} node={look} path={["looks", index]} whole />
+            <Sentence info={info} node={look} path={["looks", index]} wrapWords={(text) => <Exchangeable slot="look" path={["looks", index]} label="Kind of look" text={text} present={info.kind} />} whole />
             <ColorLayers layers={(look.layers ?? []) as Node[]} path={["looks", index, "layers"]} chosen={chosen === index} />
             <LinesTold look={look} path={["looks", index]} />
           </Card>

@@ -17,7 +17,7 @@ export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: st
           {words[value] ?? value}
         </button>
       }
-      entries={Object.entries(words).map(([word, text]) => ({ label: text, hint: word === value ? "now" : "", onSelect: () => edit(path, word) }))}
+      entries={Object.entries(words).map(([word, text]) => ({ label: text, hint: word === value ? "now" : "", onSelect: () => (field.renews ? void refer(path, word) : edit(path, word)) }))}
     />
   );
 }

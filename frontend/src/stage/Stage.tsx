@@ -11,7 +11,7 @@ import { valueNow, type KeyValue } from "@/state/keys";
 import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Hint } from "@/ui/controls";
 import { ruleName } from "@/score/numbering";
-import { count, plain } from "@/ui/numbers";
+import { count, counted, plain } from "@/ui/numbers";
 import { FieldTools, FieldView, useChosenField } from "./FieldView";
 import { Handles, type HandleMode } from "./Handles";
 import { Legend } from "./Legend";
@@ -227,7 +227,7 @@ function Overlay({ metre }: { metre: number }) {
       </div>
       <div className="absolute bottom-3 left-3 space-y-1 rounded bg-stage/75 px-2 py-1">
         <Legend />
-        {shown && <div className="tabular">{count(shown.frame.head.count)} particles</div>}
+        {shown && <div className="tabular">{counted(shown.frame.head.count, "particle")}</div>}
         <div className="flex items-center gap-2">
           <span className="inline-block h-[5px] border border-t-0 border-soft/70" style={{ width: nice * metre }} />
           <span className="tabular">{plain(nice)} m</span>

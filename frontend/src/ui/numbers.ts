@@ -13,6 +13,9 @@ export function count(value: number): string {
   return digits.length < 5 ? digits : digits.replace(/\B(?=(\d{3})+$)/g, "\u202f");
 }
 
+/** So many of something: 1 particle, 2 particles. */
+export const counted = (value: number, what: string): string => `${count(value)} ${what}${Math.round(value) === 1 ? "" : "s"}`;
+
 /** A measured number, short: three significant digits. */
 export function short(value: number): string {
   if (!Number.isFinite(value)) return "–";

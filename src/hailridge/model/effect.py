@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, PrivateAttr
@@ -70,7 +71,9 @@ class Dial(Part):
 
     id: Identifier
     label: Label
-    type: Literal["number", "vector", "color"] = fields.choice("number", {"number": "number", "vector": "vector", "color": "colour"}, label="Type")
+    type: Literal["number", "vector", "color"] = fields.choice(
+        "number", {"number": "number", "vector": "vector", "color": "colour"}, label="Type", renews=True
+    )
     unit: Literal["", "m", "s", "kg", "deg", "m/s", "m/s2", "1/s", "deg/s", "percent"] = fields.choice(
         "",
         {"": "no unit", "m": "m", "s": "s", "kg": "kg", "deg": "°", "m/s": "m/s", "m/s2": "m/s²", "1/s": "a second", "deg/s": "°/s",
@@ -78,6 +81,24 @@ class Dial(Part):
         label="Unit",
     )  # fmt: skip
     value: Value = fields.value(1.0, label="Value")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if any(isinstance(value, list) != (self.type != "number") for value in self.all_values("value")):
+            yield "value", "has to be a single number" if self.type == "number" else "has to be three numbers"
+
+    @classmethod
+    def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:
+        """A dial's value in the form that its type takes: a number three times over, or the first of three. Keyframes go."""
+        value, wide = raw.get("value"), raw.get("type") != "number"
+        if isinstance(value, dict):
+            value = value["keys"][0]["value"] if value.get("keys") else 1.0
+        if wide and not isinstance(value, list):
+            value = [float(value or 0.0)] * 3
+        elif not wide and isinstance(value, list):
+            value = value[0] if value else 1.0
+        if raw.get("type") == "color" and isinstance(value, list):
+            value = [min(max(entry, 0.0), 1.0) for entry in value]
+        return raw | {"value": value}
 
 
 class Group(Part):

@@ -56,6 +56,9 @@ def referred(document: Raw, path: Path, value: Any, tell: Tell | None = None) ->
     """The document with another value in a field; what is held against it, or given to it, is renewed."""
     document = deepcopy(document)
     put(document, path, value)
+    place = place_of(document, path)
+    if place.ui.get("renews") and place.part is not None:
+        put(document, path[:-1], place.part.renewed(place.owner))
     _renew_around(document, path, tell)
     return document
 
@@ -172,7 +175,7 @@ def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chose
     for name in sorted(followed - {""}):
         # A test that is added begins with its own default; one that takes over what another compared begins at what there is of that.
         if cls.model_fields[name].is_required() or chosen:
-            _renew(document, path, cls, node, name, tell)
+            _renew(document, path, cls, node, name, tell, added=not chosen)
 
 
 def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
@@ -185,7 +188,8 @@ def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
             _renew(document, path[: depth - 1], place.part, place.owner, str(place.name), tell)
 
 
-def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, tell: Tell | None) -> None:
+def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, tell: Tell | None, added: bool = False) -> None:
+    """Give whatever follows a field a value to begin with; of a part that is `added`, only what says which: the others have good defaults."""
     dependents = [
         (name, ui) for name, ui in ((name, fields.ui_of(field)) for name, field in cls.model_fields.items())
         if source in (ui.get("value_from"), ui.get("unit_from"))
@@ -196,6 +200,8 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
     if tell is not None:
         told = tell("quantity" if source == "quantity" else "attribute", node[source], _who(document, path))
     for name, ui in dependents:
+        if added and not ui.get("suggest"):
+            continue
         suggestion = str(ui.get("suggest") or "middle")
         value = (told or {}).get(suggestion)
         if value is None:

@@ -55,7 +55,7 @@ def amount(
 
 
 def vector(default: list[float], *, unit: str = "", label: str = "", help: str = "", still: bool = False) -> Any:
-    return _field(default, {"type": "vector", "unit": unit, "label": label, "help": help, "still": still or None})
+    return _field(default, {"type": "vector", "unit": unit, "label": label, "help": help, "still": still or None}, min_length=3, max_length=3)
 
 
 def points(default: list[list[float]], *, label: str = "", help: str = "") -> Any:
@@ -65,16 +65,17 @@ def points(default: list[list[float]], *, label: str = "", help: str = "") -> An
 
 def color(default: list[float], *, label: str = "", help: str = "") -> Any:
     """A colour as three sRGB-encoded numbers 0–1."""
-    return _field(default, {"type": "color", "label": label, "help": help})
+    return _field(default, {"type": "color", "label": label, "help": help}, min_length=3, max_length=3)
 
 
 def flag(default: bool, *, label: str = "", help: str = "", yes: str = "yes", no: str = "no") -> Any:
     return _field(default, {"type": "flag", "label": label, "help": help, "yes": yes, "no": no})
 
 
-def choice(default: str, words: dict[str, str], *, label: str = "", help: str = "") -> Any:
-    """One of a few words; `words` maps the stored word to the one read in the score."""
-    return _field(default, {"type": "choice", "words": words, "label": label, "help": help})
+def choice(default: str, words: dict[str, str], *, label: str = "", help: str = "", renews: bool = False) -> Any:
+    """One of a few words; `words` maps the stored word to the one read in the score. One that `renews` decides what its siblings may be
+    (`Part.renewed`)."""
+    return _field(default, {"type": "choice", "words": words, "label": label, "help": help, "renews": renews or None})
 
 
 def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -> Any:

@@ -98,6 +98,11 @@ class Part(BaseModel):
         """What is wrong with this part in its document, beyond what its fields declare: the field's name and words for an artist."""
         return iter(())
 
+    @classmethod
+    def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:
+        """A raw part after a choice that renews its siblings was changed."""
+        return raw
+
     def mentions(self, to: str) -> Iterator[tuple[str, str]]:
         """Ids named elsewhere than in fields that are references, such as in a formula: the field's name and the id."""
         return iter(())

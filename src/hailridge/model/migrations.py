@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from hailridge.model.effect import FORMAT
+from hailridge.model.effect import FORMAT, Dial
 
 Step = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -40,8 +40,11 @@ def _colors_in_layers(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "looks": looks, "format": 3}
 
 
-def _bursts_from_frame_0(document: dict[str, Any]) -> dict[str, Any]:
-    """3 → 4: births at one moment, at 0, used to mean the beginning of the pre-roll; now 0 is frame 0."""
+def _bursts_and_dials(document: dict[str, Any]) -> dict[str, Any]:
+    """3 → 4: births at one moment, at 0, used to mean the beginning of the pre-roll; now 0 is frame 0. A dial's value has the form of its type."""
+    if isinstance(document.get("dials"), list):
+        dials = [Dial.renewed(dial) if isinstance(dial, dict) and not _fits(dial) else dial for dial in document["dials"]]
+        document = {**document, "dials": dials}
     clock = document.get("clock")
     pre_roll = clock.get("pre_roll", 0.0) if isinstance(clock, dict) else 0.0
     if not isinstance(pre_roll, int | float) or pre_roll <= 0 or not isinstance(document.get("sources"), list):
@@ -56,7 +59,16 @@ def _bursts_from_frame_0(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "sources": [lifted(source) for source in document["sources"]], "format": 4}
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_from_frame_0}
+def _fits(dial: dict[str, Any]) -> bool:
+    """Whether a dial's value, or its first keyframe's, has the form of its type."""
+    value = dial.get("value", 1.0)
+    if isinstance(value, dict):
+        keys = value.get("keys")
+        value = keys[0].get("value") if isinstance(keys, list) and keys and isinstance(keys[0], dict) else None
+    return bool(isinstance(value, list) == (dial.get("type", "number") != "number"))
+
+
+STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials}
 """Format number → the step that lifts it by one."""
 
 

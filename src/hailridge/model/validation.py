@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections import deque
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from difflib import get_close_matches
@@ -148,6 +149,9 @@ def check(effect: Effect) -> Iterator[Problem]:
     for index, attribute in enumerate(effect.attributes):
         if attribute.id in BUILT_IN:
             yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
+    for field in effect.fields:
+        # A formula knows what it names once it has been read: only then can circles be seen.
+        deque(field.faults(effect), maxlen=0)
     yield from _group_cycles(effect, raw)
     yield from _shape_cycles(effect, raw)
     yield from _field_cycles(effect, raw)

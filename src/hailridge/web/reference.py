@@ -47,6 +47,7 @@ class FieldOut(BaseModel):
     suggest: str | None = None
     variants: dict[str, dict[str, dict[str, Any]]] | None = None
     measures: str | None = None
+    renews: bool | None = None
     along: str | None = None
     lookups: dict[str, str] | None = None
     keyable: bool = False

@@ -62,7 +62,8 @@ class Rate(Emission):
         return min(number, self.maximum) if self.maximum else number
 
     def births(self, span: Span) -> Times:
-        ordinals = np.arange(self.before(span, span.start), self.before(span, span.end))
+        first = self.before(span, span.start)
+        ordinals = np.arange(first, min(self.before(span, span.end), first + span.most))
         total = self._total(span)
         if total is not None:
             return np.clip(total.when(ordinals.astype(np.float64) + 0.5), span.start, span.end)
@@ -91,7 +92,7 @@ class AtOnce(Emission):
 
     def births(self, span: Span) -> Times:
         when = np.array([self.when(span)])
-        return np.repeat(when, self.number(span) if span.due(when)[0] else 0)
+        return np.repeat(when, min(self.number(span), span.most) if span.due(when)[0] else 0)
 
     def begins(self) -> float:
         return self.time
@@ -154,7 +155,8 @@ class Pulses(Emission):
 
     def births(self, span: Span) -> Times:
         pulses = np.arange(self._pulses(span, span.start, included=not span.first), self._pulses(span, span.end, included=True))
-        return np.repeat(span.since(self.start) + pulses * self.every, self.count).clip(span.start, span.end)
+        pulses = pulses[: span.most // max(1, self.count) + 1]
+        return np.repeat(span.since(self.start) + pulses * self.every, self.count)[: span.most].clip(span.start, span.end)
 
     def begins(self) -> float:
         return self.start

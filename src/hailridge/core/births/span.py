@@ -26,6 +26,8 @@ class Span:
     beginning: float
     last: float
     places: Callable[[], int | None]
+    most: int = 50_000_000
+    """Births that are asked for at most: one more than there can be."""
 
     def since(self, time: float) -> float:
         """A time of the document as one of the effect: 0 means the beginning."""

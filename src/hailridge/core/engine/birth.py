@@ -40,7 +40,8 @@ def span_of(moment: Moment, source: Source, start: float, end: float, first: boo
     """The time of a step as a source's emission sees it."""
     body = moment.scene.bodies.by_id[source.shape]
     return Span(
-        start, end, first, moment.scene.timeline.beginning, moment.scene.timeline.ending, lambda: source.placement.places(moment, body.end.geometry)
+        start, end, first, moment.scene.timeline.beginning, moment.scene.timeline.ending, lambda: source.placement.places(moment, body.end.geometry),
+        moment.scene.effect.clock.particle_budget + 1,
     )
 
 
