@@ -11,19 +11,19 @@ from typing import Any
 
 @dataclass
 class Figure:
-    """One measured number. `goal` is the promise, `better` says which side of it is good."""
+    """One measured number. `goal` is the promise, `better` says which side of it is good; without a goal it is only reported."""
 
     name: str
     value: float
     unit: str
-    goal: float
+    goal: float | None
     better: str = "lower"
     reference: str = ""
     ratio: float | None = None
 
     @property
     def reached(self) -> bool:
-        return self.value <= self.goal if self.better == "lower" else self.value >= self.goal
+        return self.goal is None or (self.value <= self.goal if self.better == "lower" else self.value >= self.goal)
 
 
 class Client:

@@ -101,7 +101,7 @@ def drawing() -> Iterator[Figure]:
             time.sleep(2)
             rate = page.evaluate(TURNING)
             told = "reported: drawn by the processor, there is no graphics card here"
-            yield Figure(f"turning the stage with {what}", rate, "pictures/s", 0.0, "higher", told)
+            yield Figure(f"turning the stage with {what}", rate, "pictures/s", None, "higher", told)
         browser.close()
 
 

@@ -34,8 +34,9 @@ def main() -> int:
 
 def row(figure: Figure) -> str:
     sign = "≤" if figure.better == "lower" else "≥"
-    verdict = "reached" if figure.reached else "**missed**"
-    return f"| {figure.name} | {figure.value:.3g} {figure.unit} | {sign} {figure.goal:g} {figure.unit} | {verdict} | {figure.reference} |"
+    goal = "" if figure.goal is None else f"{sign} {figure.goal:g} {figure.unit}"
+    verdict = "reported" if figure.goal is None else "reached" if figure.reached else "**missed**"
+    return f"| {figure.name} | {figure.value:.3g} {figure.unit} | {goal} | {verdict} | {figure.reference} |"
 
 
 def page(figures: list[Figure]) -> str:

@@ -87,7 +87,7 @@ class Verdicts(unittest.TestCase):
         30,
     )
 
-    @settings(max_examples=300, deadline=None, derandomize=True)
+    @settings(max_examples=300, deadline=None)
     @given(
         st.recursive(
             st.builds(

@@ -57,7 +57,7 @@ def expressions() -> st.SearchStrategy[str]:
 
 
 class Values(unittest.TestCase):
-    @settings(max_examples=200, deadline=None, derandomize=True)
+    @settings(max_examples=200, deadline=None)
     @given(expressions())
     def test_the_same_as_python_itself(self, text: str) -> None:
         """Source: Python's own evaluation, one place at a time."""

@@ -393,7 +393,7 @@ class ConditionTrees(unittest.TestCase):
             "at_most": read <= threshold,
         }[tree["comparison"]]
 
-    @settings(max_examples=60, deadline=None, derandomize=True)
+    @settings(max_examples=60, deadline=None)
     @given(trees())
     def test_agrees_with_plain_python(self, tree: dict[str, Any]) -> None:
         effect = read_effect(document(rule(add(), condition=tree), count=60, attributes=COUNT))

@@ -110,7 +110,7 @@ class Refusals(unittest.TestCase):
             [("rules", 0, "actions", 0, "shape"), ("rules", 0, "actions", 1, "shape")],
         )
 
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=150, deadline=None)
     @given(
         st.recursive(
             st.none() | st.booleans() | st.floats() | st.text(max_size=5),

