@@ -48,7 +48,7 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
       >
         {change ? "→" : "↝"}
       </button>
-      <Sentence info={info} node={action} path={inner} wrapWords={(text) => <Exchangeable slot="action" path={inner} label="What it does" text={text} present={info.kind} />} />
+      <Sentence info={info} node={action} path={inner} wrapOnce wrapWords={(text) => <Exchangeable slot="action" path={inner} label="What it does" text={text} present={info.kind} />} />
       <NotesAt path={inner} />
       <button
         type="button"

@@ -119,7 +119,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
           const quantity = kindOf(catalogue, "quantity", (value as Node)?.kind);
           return (
             <Row key={field.name} label={field.label}>
-              {quantity && <Sentence info={quantity} node={value as Node} path={inner} wrapWords={(words) => <KindPicker slot="quantity" path={inner} label={field.label} words={words} present={quantity.kind} />} />}
+              {quantity && <Sentence info={quantity} node={value as Node} path={inner} wrapWords={(words) => <KindPicker slot="quantity" path={inner} label={field.label} words={words} present={quantity.kind} node={value as Node} />} whole />}
             </Row>
           );
         }

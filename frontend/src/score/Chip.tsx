@@ -80,12 +80,12 @@ function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; 
     return (
       <>
         {lead}
-        {core && (/\w/.test(core) ? <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={core} present={String(node.kind)} /> : core)}
+        {core && (/\w/.test(core) ? <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={core} present={String(node.kind)} node={node} /> : core)}
         {tail}
       </>
     );
   };
-  return <Sentence info={info} node={node} path={path} wrapWords={words} />;
+  return <Sentence info={info} node={node} path={path} wrapWords={words} whole />;
 }
 
 function PlainChip({ field: declared, parent, value, path }: { field: FieldInfo; parent: Node; value: Json; path: Path }) {

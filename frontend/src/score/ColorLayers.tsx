@@ -30,7 +30,7 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
             </span>
             <Noted path={inner}>
               {index > 0 && <span className="text-soft">over it </span>}
-              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapWords={(text) => <Exchangeable slot="layer" path={inner} label="Colour" text={text} present={info.kind} />} />
+              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapOnce wrapWords={(text) => <Exchangeable slot="layer" path={inner} label="Colour" text={text} present={info.kind} />} />
               {chosen && (
                 <span className="text-soft">
                   {" "}

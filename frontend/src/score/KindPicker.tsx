@@ -3,12 +3,14 @@
 import { Command } from "cmdk";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
-import { at, type Node, type Path } from "@/state/document";
+import { at, kindOf, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
 import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { exchange } from "./exchanging";
+import { FieldList } from "./More";
 import { coreOf } from "./template";
+import { unsaidOf } from "./unsaid";
 
 interface Props {
   slot: string;
@@ -16,13 +18,17 @@ interface Props {
   label: string;
   words: ReactNode;
   present?: string;
+  /** What stands there now, whose values that its sentence leaves out can be reached from here. */
+  node?: Node;
   /** Words of the sentence that are only marked as something to click when one comes near. */
   quiet?: boolean;
 }
 
 /** A chip that replaces the part at `path` by another kind; what stood there stays as far as the new kind takes it. */
-export function KindPicker({ slot, path, label, words, present, quiet }: Props) {
-  const { meshes } = useScore();
+export function KindPicker({ slot, path, label, words, present, node, quiet }: Props) {
+  const { meshes, catalogue } = useScore();
+  const info = node && kindOf(catalogue, slot, node.kind);
+  const rest = info ? unsaidOf(info, node) : [];
   const choose = (info: KindInfo) => {
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
@@ -34,7 +40,7 @@ export function KindPicker({ slot, path, label, words, present, quiet }: Props) 
       {words}
     </button>
   );
-  return <KindPopover slot={slot} path={path} label={label} present={present} onChoose={choose} trigger={chip} />;
+  return <KindPopover slot={slot} path={path} label={label} present={present} onChoose={choose} trigger={chip} rest={rest.length > 0 && node && <FieldList fields={rest} node={node} path={path} />} />;
 }
 
 /** Words of a sentence by which its kind is exchanged; blanks, commas and arrows around them are only words. */
@@ -69,10 +75,12 @@ interface PopoverProps {
   trigger: ReactNode;
   onChoose: (info: KindInfo) => void;
   present?: string;
+  /** Shown below the list. */
+  rest?: ReactNode;
 }
 
 /** Any button that opens the list of a slot's kinds and closes it on choosing. */
-export function KindPopover({ slot, path, label, trigger, onChoose, present }: PopoverProps) {
+export function KindPopover({ slot, path, label, trigger, onChoose, present, rest }: PopoverProps) {
   const [open, setOpen] = useState(false);
   const choose = (info: KindInfo) => {
     setOpen(false);
@@ -81,6 +89,7 @@ export function KindPopover({ slot, path, label, trigger, onChoose, present }: P
   return (
     <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger}>
       <KindList slot={slot} path={path} present={present} onChoose={choose} />
+      {rest && <div className="-mx-3 mt-3 border-t border-line px-3 pt-2">{rest}</div>}
     </Popover>
   );
 }

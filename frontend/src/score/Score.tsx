@@ -1,7 +1,7 @@
 /** The score: the effect as sentences in the order in which it is evaluated. */
 
 import { DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
-import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import { SortableContext, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { Plus } from "lucide-react";
 import { useMemo, type ReactNode } from "react";
 import { useQuery } from "@tanstack/react-query";
@@ -19,7 +19,7 @@ import { ScoreContext, useScore, type Surroundings } from "./context";
 import { AddKind, Exchangeable, KindPicker, KindPopover } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { MeshImport } from "./MeshImport";
-import { collision, dropped } from "./dragging";
+import { byKeys, collision, dropped } from "./dragging";
 import { partOf, ruleNumbers } from "./numbering";
 import { RuleCard } from "./RuleCard";
 import { Sentence } from "./Sentence";
@@ -31,7 +31,7 @@ export function Score() {
   const effect = useStudio((state) => state.document);
   const catalogue = useStudio((state) => state.catalogue);
   const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates, keyboardCodes: PICK_UP }));
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: byKeys, keyboardCodes: PICK_UP }));
   const surroundings = useMemo<Surroundings | null>(
     () => (effect && catalogue ? { effect, catalogue, meshes: meshes.data ?? [], who: [], trigger: "each" } : null),
     [effect, catalogue, meshes.data],
@@ -310,7 +310,7 @@ function Looks({ effect }: { effect: Effect }) {
         const off = look.enabled === false;
         return (
           <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
-            <Sentence info={info} node={look} path={["looks", index]} wrapWords={(text) => <Exchangeable slot="look" path={["looks", index]} label="Kind of look" text={text} present={info.kind} />} whole />
+            <Sentence info={info} node={look} path={["looks", index]} wrapOnce wrapWords={(text) => <Exchangeable slot="look" path={["looks", index]} label="Kind of look" text={text} present={info.kind} />} whole />
             <ColorLayers layers={(look.layers ?? []) as Node[]} path={["looks", index, "layers"]} chosen={chosen === index} />
             <LinesTold look={look} path={["looks", index]} />
           </Card>

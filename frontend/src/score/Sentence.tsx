@@ -1,10 +1,11 @@
 /** A part of the document read as a sentence, every value a chip that is edited in place; what the sentence leaves unsaid is behind its dots. */
 
 import { Fragment, type ReactNode } from "react";
-import type { FieldInfo, KindInfo } from "@/api/client";
-import { same, type Node, type Path } from "@/state/document";
+import type { KindInfo } from "@/api/client";
+import type { Node, Path } from "@/state/document";
 import { Chip } from "./Chip";
 import { More } from "./More";
+import { told, unsaidOf } from "./unsaid";
 import { pieces, type Piece } from "./template";
 
 interface Props {
@@ -13,21 +14,23 @@ interface Props {
   path: Path;
   /** Wraps the words between fields, for kinds that are changed by clicking their words. */
   wrapWords?: (words: string) => ReactNode;
+  /** Whether only the words that say most are wrapped, and not every "to" and "at". */
+  wrapOnce?: boolean;
   /** Whether what it leaves unsaid can be reached from here; items have a list of all their values beside their name. */
   whole?: boolean;
 }
 
-export function Sentence({ info, node, path, wrapWords, whole }: Props) {
-  const said = new Set<string>();
+export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props) {
+  const template = pieces(info.sentence);
+  const longest = wrapOnce ? [...template].sort((a, b) => wordsIn(b) - wordsIn(a))[0] : null;
   const render = (piece: Piece, index: number): ReactNode => {
-    if ("words" in piece) return <Fragment key={index}>{wrapWords ? wrapWords(piece.words) : piece.words}</Fragment>;
+    if ("words" in piece) return <Fragment key={index}>{wrapWords && (!longest || piece === longest) ? wrapWords(piece.words) : piece.words}</Fragment>;
     if ("optional" in piece) return told(piece.fields, info, node) ? <Fragment key={index}>{piece.optional.map(render)}</Fragment> : null;
     const field = info.fields.find((entry) => entry.name === piece.field);
-    said.add(piece.field);
     return field ? <Chip key={index} field={field} parent={node} path={[...path, field.name]} /> : null;
   };
-  const words = pieces(info.sentence).map(render);
-  const unsaid = whole ? [] : info.fields.filter((field) => !said.has(field.name) && !isList(field));
+  const words = template.map(render);
+  const unsaid = whole ? [] : unsaidOf(info, node);
   return (
     <>
       {words}
@@ -36,12 +39,4 @@ export function Sentence({ info, node, path, wrapWords, whole }: Props) {
   );
 }
 
-/** Lists have buttons of their own to grow by. */
-const isList = (field: FieldInfo): boolean => field.type === "slot" && (!!field.many || field.slot === "condition");
-
-/** An optional part is said when it differs from its default. */
-const told = (names: string[], info: KindInfo, node: Node): boolean =>
-  names.some((name) => {
-    const field = info.fields.find((entry) => entry.name === name);
-    return field && !same(node[name], (field.default ?? null) as Node[string]);
-  });
+const wordsIn = (piece: Piece): number => ("words" in piece ? piece.words.trim().length : 0);

@@ -1,6 +1,7 @@
 /** What dragging in the score means: items change places in their list, actions also go from branch to branch. */
 
-import { closestCenter, type CollisionDetection, type DragEndEvent } from "@dnd-kit/core";
+import { closestCenter, type CollisionDetection, type DragEndEvent, type KeyboardCoordinateGetter, type UniqueIdentifier } from "@dnd-kit/core";
+import { sortableKeyboardCoordinates } from "@dnd-kit/sortable";
 import type { Catalogue } from "@/api/client";
 import { at, kindOf, moved, withValue, type Collection, type Effect, type Node, type Path } from "@/state/document";
 
@@ -10,11 +11,19 @@ export const listId = (path: Path): string => `list:${path.join("/")}`;
 const isDeed = (id: unknown): boolean => String(id).startsWith("deed:");
 const parsed = (id: string): Path => id.slice(id.indexOf(":") + 1).split("/").map((key) => (/^\d+$/.test(key) ? Number(key) : key));
 
-/** Actions are dropped on actions and into lists of them, items on items. */
-export const collision: CollisionDetection = (given) => {
-  const deed = isDeed(given.active.id);
-  const fits = (id: string) => (deed ? isDeed(id) || id.startsWith("list:") : !isDeed(id) && !id.startsWith("list:"));
-  return closestCenter({ ...given, droppableContainers: given.droppableContainers.filter((container) => fits(String(container.id))) });
+/** Actions are dropped on actions and into lists of them, items on items of their own list. */
+function fits(active: UniqueIdentifier, over: UniqueIdentifier): boolean {
+  if (isDeed(active)) return isDeed(over) || String(over).startsWith("list:");
+  return String(over).split("/")[0] === String(active).split("/")[0];
+}
+
+export const collision: CollisionDetection = (given) => closestCenter({ ...given, droppableContainers: given.droppableContainers.filter((container) => fits(given.active.id, container.id)) });
+
+/** By the arrow keys from one place to the next of those where it may be dropped. */
+export const byKeys: KeyboardCoordinateGetter = (event, { active, currentCoordinates, context }) => {
+  const all = context.droppableContainers;
+  const some = { get: (id: UniqueIdentifier) => all.get(id), getEnabled: () => all.getEnabled().filter((container) => fits(active, container.id)) };
+  return sortableKeyboardCoordinates(event, { active, currentCoordinates, context: { ...context, droppableContainers: some as unknown as typeof all } });
 };
 
 /** The document after something has been dropped; the same one where that means nothing. */

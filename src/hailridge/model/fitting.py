@@ -7,7 +7,7 @@ from typing import Any
 
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.effect import freshly_named
+from hailridge.model.effect import Dial, freshly_named
 from hailridge.model.kind import Kind, Path
 from hailridge.model.places import Place, Raw, place_of, value_of, wrong_at
 
@@ -102,7 +102,9 @@ def _turn_dial(document: Raw, node: Raw, path: Path, expected: str, present: Any
             return
     dials = document.setdefault("dials", [])
     identifier, label = freshly_named("Dial", dials)
-    dials.append({"id": identifier, "label": label, "type": expected, "unit": "", "value": deepcopy(present)})
+    units = fields.ui_of(Dial.model_fields["unit"])["words"]
+    unit = place_of(document, path).ui.get("unit", "")
+    dials.append({"id": identifier, "label": label, "type": expected, "unit": unit if unit in units else "", "value": deepcopy(present)})
     node["dial"] = identifier
 
 
