@@ -282,9 +282,12 @@ class Trials(ApiCase):
         for wrong, status in (
             ({"path": ["rules", 99, "condition"], "kind": "all"}, 404),
             ({"path": ["rules", 0, "condition"], "kind": "nothing"}, 404),
-            ({"path": ["shapes", 0], "kind": "mesh"}, 422),
         ):
             self.assertEqual(self.client.post("/api/exchange", json={**where, **wrong}).status_code, status)
+
+        refused = self.client.post("/api/exchange", json={**where, "path": ["shapes", 0], "kind": "mesh"}).json()
+        self.assertEqual(refused["document"], None)
+        self.assertIn("brought in from a file", refused["refused"])
 
     def test_time_between_and_versions_kept_beside(self) -> None:
         address = f"/api/trials/{self.trial}/between"

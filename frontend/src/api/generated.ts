@@ -979,12 +979,20 @@ export interface components {
             /** Value */
             value?: unknown;
         };
-        /** Changed */
+        /**
+         * Changed
+         * @description The document after the change, or why there is none.
+         */
         Changed: {
             /** Document */
             document: {
                 [key: string]: unknown;
-            };
+            } | null;
+            /**
+             * Refused
+             * @default
+             */
+            refused: string;
         };
         /** ClipOut */
         ClipOut: {
@@ -1062,6 +1070,8 @@ export interface components {
             name: string;
             /** No */
             no?: string | null;
+            /** Only */
+            only?: string[] | null;
             /** Optional */
             optional?: string | null;
             /** Per Frame */

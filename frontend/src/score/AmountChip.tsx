@@ -127,7 +127,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
         if (field.type === "curve") return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
         if (field.type === "choice") return <Row key={field.name} label={field.label}><ChoiceChip field={field} value={String(value)} path={inner} /></Row>; // prettier-ignore
         const followed = amount.quantity ? quantityRange(amount.quantity as Node, catalogue, effect) : null;
-        const own: ValueRange = field.type === "value" ? range : followed && field.unit_from ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
+        const own: ValueRange = field.type === "value" ? within(range, amount) : followed && field.unit_from ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
         // A spread in percent is one of the value around which it spreads.
         const around = values(amount);
         const base = field.name === "spread" && typeof around === "number" ? Math.abs(around) : undefined;
@@ -160,11 +160,25 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
   );
 }
 
+/** What a value may be so that its spread stays within the limits too. */
+function within(range: ValueRange, amount: Node): ValueRange {
+  if (amount.kind !== "spread" || range.value !== "number") return range;
+  const spread = Number(keysOf(amount.spread)?.[0]?.value ?? amount.spread ?? 0);
+  return { ...range, low: range.low === null ? null : range.low + spread, high: range.high === null ? null : range.high - spread };
+}
+
+/** The widest spread that keeps within the limits of its value. */
+function widest(range: ValueRange, around: Json): number | null {
+  if (range.value !== "number" || typeof around !== "number") return null;
+  const room = Math.min(range.low === null ? Infinity : around - range.low, range.high === null ? Infinity : range.high - around);
+  return Number.isFinite(room) ? Math.max(0, room) : null;
+}
+
 function spreadRange(field: FieldInfo, range: ValueRange, around: Json): ValueRange {
   if (field.unit) return { value: "number", unit: field.unit, low: field.low ?? null, high: field.high ?? null, soft: (field.soft ?? [0, 1]) as [number, number] };
   const size = typeof around === "number" ? Math.abs(around) || 1 : 1;
   const soft: [number, number] = field.soft ? (field.soft as [number, number]) : [0, field.name === "spread" ? size : 1];
-  return { value: "number", unit: field.name === "spread" && range.value === "number" ? range.unit : "", low: field.low ?? null, high: field.high ?? null, soft };
+  return { value: "number", unit: field.name === "spread" && range.value === "number" ? range.unit : "", low: field.low ?? null, high: field.name === "spread" ? widest(range, around) : (field.high ?? null), soft };
 }
 
 function Row({ label, children }: { label: string; children: React.ReactNode }) {

@@ -20,7 +20,7 @@ export function More({ info, fields, node, path }: Props) {
     <Popover
       label={`More of ${info.title}`}
       trigger={
-        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more -my-1 inline-grid size-6 place-items-center rounded align-middle text-xs leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100" />
+        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more -my-1 ml-1 inline-grid size-6 place-items-center rounded align-middle text-xs leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100" />
       }
     >
       <h3 className="mb-1 font-medium">{capitalised(info.title)}</h3>

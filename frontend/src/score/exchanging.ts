@@ -26,7 +26,8 @@ async function change({ path, kind, value, given }: Change): Promise<void> {
       const changed = await answered(api.POST("/api/exchange", { body: body as never }));
       // What was edited meanwhile stays: the question is asked again with it.
       if (!same(useStudio.getState().document, document)) continue;
-      commit(changed.document as unknown as Effect);
+      if (changed.document) commit(changed.document as unknown as Effect);
+      else useStudio.setState({ hint: `That cannot be: ${changed.refused}.` });
     } catch (error) {
       useStudio.setState({ hint: (error as Refused).message });
     }

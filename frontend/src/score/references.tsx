@@ -40,16 +40,24 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   return [];
 }
 
+/** Whether the server has a say in what is named here: what others follow, and what could go round in a circle. */
+const follows = (field: FieldInfo, path: Path): boolean => field.to === "attribute" || ["shapes", "groups", "fields"].includes(String(path[0]));
+
 export function GroupDot({ color }: { color: string | undefined }) {
   return color ? <span className="mr-1 inline-block size-2 rounded-full" style={{ background: color }} /> : null;
 }
 
 export function ReferenceChip({ field, value, path }: { field: FieldInfo; value: string | null; path: Path }) {
-  const choices = choicesOf(field.to ?? "", useScore());
+  const score = useScore();
+  // Nothing is offered to itself, nor what is of the wrong kind.
+  const self = path[0] === `${field.to}s` ? (score.effect[path[0] as "shapes"][Number(path[1])]?.id as string) : null;
+  const kindsOf = new Map(score.effect.shapes.map((shape) => [shape.id as string, String(shape.kind)]));
+  const fits = (id: string) => id === value || (id !== self && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
+  const choices = choicesOf(field.to ?? "", score).filter((choice) => fits(choice.id));
   const present = choices.find((choice) => choice.id === value);
   // What others follow is changed with them: a value of the right type, unit and size.
-  const put = (id: string) => (field.to === "attribute" ? void refer(path, id) : edit(path, id));
-  const none = field.optional ? [{ label: field.optional, onSelect: () => edit(path, null) }] : [];
+  const put = (id: string | null) => (follows(field, path) ? void refer(path, id) : edit(path, id));
+  const none = field.optional ? [{ label: field.optional, onSelect: () => put(null) }] : [];
   return (
     <Menu
       trigger={
@@ -71,7 +79,10 @@ export function ManyChip({ field, value, path }: { field: FieldInfo; value: stri
   const choices = choicesOf(field.to ?? "", score).filter((choice) => choice.id !== self || value.includes(choice.id));
   const none = typeof field.many === "string" ? field.many : "Everyone";
   const named = value.map((id) => choices.find((choice) => choice.id === id));
-  const toggle = (id: string) => edit(path, value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id]);
+  const toggle = (id: string) => {
+    const next = value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id];
+    return follows(field, path) ? void refer(path, next) : edit(path, next);
+  };
   return (
     <Popover
       label={field.label}

@@ -1,5 +1,6 @@
 /** Where an editor puts its value: tried while it is dragged, committed when let go. */
 
+import { refer } from "@/score/exchanging";
 import type { Json, Path } from "./document";
 import { commit, tryValue, useStudio } from "./studio";
 
@@ -17,6 +18,8 @@ export const settle = (): void => {
 export const storeAt = (path: Path): Store => ({
   try: (value) => tryValue(path, value),
   commit: (value) => {
+    // A dial stands in many places: whether its value fits in all of them the server says.
+    if (path[0] === "dials") return void refer(path, value);
     tryValue(path, value);
     settle();
   },

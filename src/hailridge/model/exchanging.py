@@ -7,6 +7,7 @@ there before is kept as far as the new kind takes it; and what is compared, set 
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from copy import deepcopy
 from typing import Any
 
@@ -15,6 +16,7 @@ from hailridge.model.attributes import BUILT_IN
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
 from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
+from hailridge.model.validation import DocumentError, read_effect
 
 Tell = Callable[[str, Any, list[str]], Raw | None]
 """What the particles have now of a "quantity" (a raw part) or an "attribute" (its id), over some groups: see `fields.Suggestion`."""
@@ -27,9 +29,10 @@ class NothingFits(ValueError):
 def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, given: Raw | None = None) -> Raw:
     """The document with another kind at `path`: in the place of what stood there, or as one more where `path` ends just behind a list.
 
-    Raises NothingFits where the kind needs something that is not there, LookupError where there is no such place or kind.
+    Raises NothingFits where the kind needs something that is not there, or where something relies on what stood there; LookupError where there is
+    no such place or kind.
     """
-    document = deepcopy(document)
+    original, document = document, deepcopy(document)
     at = list_end(document, path)
     place = place_of(document, path[:-1]) if at is not None else place_of(document, path)
     slot = "amount" if place.ui.get("type") == "amount" else place.ui.get("slot", "")
@@ -49,18 +52,33 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     if place.ui.get("type") == "amount":
         fit_amount(document, path, before)
     _renew_around(document, path, tell)
+    _refuse_circles(document, original)
     return document
 
 
 def referred(document: Raw, path: Path, value: Any, tell: Tell | None = None) -> Raw:
-    """The document with another value in a field; what is held against it, or given to it, is renewed."""
-    document = deepcopy(document)
+    """The document with another value in a field; what is held against it, or given to it, is renewed.
+
+    Raises NothingFits where the document could not be read any more: shapes that carry one another in a circle, for one.
+    """
+    before, document = document, deepcopy(document)
     put(document, path, value)
     place = place_of(document, path)
     if place.ui.get("renews") and place.part is not None:
         put(document, path[:-1], place.part.renewed(place.owner))
     _renew_around(document, path, tell)
+    _refuse_circles(document, before)
     return document
+
+
+def _refuse_circles(document: Raw, before: Raw) -> None:
+    """Raises NothingFits for a change after which a document that could be read cannot be any more, with the reason in words."""
+    try:
+        read_effect(document)
+    except DocumentError as error:
+        with suppress(DocumentError):
+            read_effect(before)
+            raise NothingFits(error.problems[0].text) from None
 
 
 def _allowed(document: Raw, path: Path, cls: type[Part]) -> None:

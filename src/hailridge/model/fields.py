@@ -113,12 +113,15 @@ def numbers(default: list[float], *, label: str = "", help: str = "", optional: 
     return _field(default, {"type": "numbers", "label": label, "help": help, "optional": optional}, max_length=most)
 
 
-def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "") -> Any:
+def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "", only: tuple[str, ...] = ()) -> Any:
     """The id of something else in the document.
 
-    `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list.
+    `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list; `only` the kinds of
+    things that can be named, where not all can.
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
+    if only:
+        ui["only"] = list(only)  # type: ignore[assignment]
     if many:
         return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, ui)})
     return _field(None if optional else ..., ui)

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from hailridge.core.suggesting import present_attribute, present_quantity
 from hailridge.model.exchanging import NothingFits, exchanged, referred
-from hailridge.model.validation import DocumentError, Problem, place_in_words
+from hailridge.model.validation import DocumentError
 from hailridge.store.library import NotFound
 from hailridge.web.context import Context, Shared
 from hailridge.web.looking import pieces
@@ -34,7 +34,10 @@ class Change(BaseModel):
 
 
 class Changed(BaseModel):
-    document: dict[str, Any]
+    """The document after the change, or why there is none."""
+
+    document: dict[str, Any] | None
+    refused: str = ""
 
 
 @router.post("/exchange")
@@ -47,7 +50,7 @@ def exchange(change: Change, context: Shared) -> Changed:
             return Changed(document=referred(change.document, path, change.value, tell))
         return Changed(document=exchanged(change.document, path, change.kind, tell, change.given))
     except NothingFits as error:
-        raise DocumentError([Problem(path, place_in_words(change.document, path), str(error))]) from None
+        return Changed(document=None, refused=str(error))
     except (LookupError, TypeError, ValueError, AttributeError):
         raise NotFound("there is no such place in the document") from None
 

@@ -37,6 +37,7 @@ class FieldOut(BaseModel):
     value_from: str | None = None
     words: dict[str, str] | None = None
     to: str | None = None
+    only: list[str] | None = None
     optional: str | None = None
     many: str | bool | None = None
     slot: str | None = None

@@ -34,7 +34,7 @@ class PlacedShape(Shape):
     parent: str | None = fields.reference(
         "shape", label="Carried by", optional="nothing", help="A shape that carries this one: when it moves, turns or scales, so does this."
     )
-    path: str | None = fields.reference("shape", label="Moves along", optional="no path", help="A path to move along.")
+    path: str | None = fields.reference("shape", label="Moves along", optional="no path", help="A path to move along.", only=("path",))
     travel: float = fields.number(0.0, unit="percent", low=-1e4, high=1e4, soft=(0, 100), label="Place on the path")
     lap: float = fields.number(
         0.0, unit="s", low=0, high=1e5, soft=(0, 20), label="Once round every (0: only by its place)", help="How long it takes from end to end."
