@@ -842,8 +842,8 @@ export interface components {
         };
         /**
          * BetweenOut
-         * @description How long it took from one thing to another: how many particles did both, the spread of the times (s), and the first ones in a list of
-         *     particle, frame, frame and seconds, shortest first.
+         * @description How long it took from one thing to another: how many particles did both, the spread of the times (s), and a list of the
+         *     first ones (particle, frame, frame and seconds), shortest first.
          */
         BetweenOut: {
             /** Counts */

@@ -59,8 +59,8 @@ MOST_LISTED = 400
 
 
 class BetweenOut(BaseModel):
-    """How long it took from one thing to another: how many particles did both, the spread of the times (s), and the first ones in a list of
-    particle, frame, frame and seconds, shortest first."""
+    """How long it took from one thing to another: how many particles did both, the spread of the times (s), and a list of the
+    first ones (particle, frame, frame and seconds), shortest first."""
 
     number: int
     edges: list[float]
