@@ -9,7 +9,7 @@ import trimesh
 from scipy import stats
 
 from hailridge.core.assets import MemoryAssets, Mesh
-from hailridge.core.births.emissions import Burst, Rate
+from hailridge.core.births.emissions import Burst, Pulses, Rate
 from hailridge.core.births.span import Span
 from tests.support import document, mesh_of, run
 
@@ -131,6 +131,11 @@ class Times(unittest.TestCase):
         spans = [Span(a, a + 0.25, False, 0.0, 10.0, lambda: None) for a in (0, 0.25, 0.5)]
         self.assertEqual([len(burst.births(span)) for span in spans], [0, 7, 0])
         self.assertEqual([frame.births for frame in run(document(count=60_000), 2)], [60_000, 0, 0])
+
+    def test_no_more_are_asked_for_than_there_can_be(self) -> None:
+        pulses = Pulses(kind="pulses", count=10, every=0.1)
+        for most, births in ((5, 5), (19, 19), (25, 25), (30, 30), (500, 100)):
+            self.assertEqual(len(pulses.births(Span(0.0, 0.95, True, 0.0, 10.0, lambda: None, most))), births)
 
     def test_frame_zero_shows_a_burst_at_zero(self) -> None:
         first = run(document(count=4), 0)[0]

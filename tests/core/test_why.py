@@ -115,6 +115,20 @@ class Branches(unittest.TestCase):
         ids, of = holders(moment, effect.rules[0].condition, [], otherwise=True)
         self.assertEqual((ids.tolist(), of), ([3, 4, 5, 6, 7], 10))
 
+    def test_those_whom_the_rule_itself_moved_away_are_still_counted(self) -> None:
+        # Half of them leave their group in the step that is looked at: a condition must not say that it holds for fewer than the rule.
+        raw = document(
+            rule({"kind": "move", "group": "b"}, who=["a"], condition=compare("age", "at_least", 0.124)),
+            groups=["a", "b"],
+            count=10,
+            source={"group": "a", "emission": {"kind": "pulses", "count": 5, "every": 0.0625, "times": 2}},
+        )
+        frames = run(raw, 3)
+        scene = Scene(read_effect(raw), MemoryAssets())
+        moment = recorded_moment(scene, frames[3].columns, 10, 3)
+        self.assertEqual(frames[3].held.tolist(), [5])
+        self.assertEqual([(entry["holds"], entry["of"]) for entry in branch_counts(moment, scene.rules[0])], [(5, 10)])
+
     def test_when_it_last_fired(self) -> None:
         window = {"kind": "between", "quantity": {"kind": "age"}, "low": 0.24, "high": 0.51}
         frames = run(document(rule({"kind": "drag"}, condition=window)), 30)

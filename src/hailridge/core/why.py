@@ -98,11 +98,17 @@ def last_firings(events: NDArray[Any], particle: int, frame: int) -> dict[int, d
 # ── All particles ───────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
+def _looked_at(moment: Moment, ready: ReadyRule) -> Rows:
+    """Whom a rule looks at, and those for whom it held in this step: it may itself have moved them out of its groups."""
+    rows, turned = concerned(moment, ready), moment.marked_turn(ready.bit)
+    return rows if isinstance(rows, slice) or not turned.any() else np.union1d(rows, np.flatnonzero(turned))
+
+
 def branch_counts(moment: Moment, ready: ReadyRule) -> list[dict[str, Any]]:
     """For how many of the particles that a rule looks at each of its conditions holds, by itself, at this moment."""
     if ready.rule.condition is None:
         return []
-    rows = concerned(moment, ready)
+    rows = _looked_at(moment, ready)
     out = []
     for path, condition in parts_of_condition(ready.rule.condition):
         holds = np.asarray(condition.holds(moment, rows), np.bool_)
