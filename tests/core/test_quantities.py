@@ -150,6 +150,7 @@ class Extents(unittest.TestCase):
             {"kind": "noise", "low": 1.0, "high": 3.0, "size": 0.2},
             {"kind": "field", "field": "gate", "low": 2.0, "high": -1.0},
             {"kind": "dial", "dial": "strength", "factor": -2.0},
+            {"kind": "first", "attribute": "radius"},
         ]
         self.assertEqual({amount["kind"] for amount in amounts}, set(kinds("amount")))
         for amount in amounts:

@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from annotated_types import Len
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 Number3 = Annotated[list[float], Len(3, 3)]
 
@@ -78,6 +78,16 @@ class Curve(BaseModel):
 def is_keyed(given: Any) -> bool:
     """Whether a raw value of a document is a curve in a number's place."""
     return isinstance(given, dict) and set(given) == {"keys"}
+
+
+def _of_numbers(curve: Curve) -> Curve:
+    if isinstance(curve.keys[0].value, list):
+        raise ValueError("its keys have to be numbers: a share, a width or a strength has no three components")
+    return curve
+
+
+NumberCurve = Annotated[Curve, AfterValidator(_of_numbers)]
+"""A curve where only numbers mean something."""
 
 
 def agree_until(first: Curve | None, second: Curve | None) -> float:

@@ -11,7 +11,7 @@ from pydantic import PrivateAttr
 from hailridge.core.curves import ReadyCurve
 from hailridge.core.particles import Array
 from hailridge.model import fields
-from hailridge.model.curves import Curve
+from hailridge.model.curves import NumberCurve
 from hailridge.model.kind import Identifier, Label
 from hailridge.model.parts import FieldKind
 
@@ -46,7 +46,7 @@ class CourseField(ShareField):
     """A field that rises from 0 to 1 along some way: evenly, smoothly or as drawn."""
 
     course: Literal["evenly", "smoothly", "drawn"] = fields.choice("smoothly", COURSES, label="Course")
-    curve: Curve = fields.curve(
+    curve: NumberCurve = fields.curve(
         [{"at": 0.0, "value": 0.0}, {"at": 1.0, "value": 1.0}], along="share", label="Drawn course",
         help="Used with *as drawn*: from the 0 end of the way (left) to the 1 end (right).",
     )  # fmt: skip

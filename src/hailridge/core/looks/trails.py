@@ -21,7 +21,7 @@ from hailridge.core.looks.tracing import Piece, earlier
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows, lengths, number_of
 from hailridge.model import fields
-from hailridge.model.curves import Curve
+from hailridge.model.curves import Curve, NumberCurve
 from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Amount, TrailLength
 from hailridge.model.ramps import Ramp
@@ -82,8 +82,8 @@ class Trails(GroupLook):
         help="How far apart points lie along the way; 0 takes one a frame.",
     )  # fmt: skip
     size: Amount = fields.amount(0.5, unit="times", low=0, high=1000, soft=(0, 2), label="Width", help="Of the particle's own width.")
-    taper: Curve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Taper")
-    fading: Curve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Fade")
+    taper: NumberCurve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Taper")
+    fading: NumberCurve = fields.curve([{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 0.0}], along="share", label="Fade")
     fade_time: float = fields.number(
         0.0, unit="s", low=0, high=3600, soft=(0, 5), label="Gone after", still=True,
         help="Fades each point away in this time, wherever it lies; 0: never.",
