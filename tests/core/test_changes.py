@@ -132,6 +132,12 @@ class Spawning(unittest.TestCase):
         self.assertEqual(sizes, [2**n for n in range(len(sizes))])
         self.assertGreater(len(sizes), 8)
 
+    def test_siblings_are_numbered_from_zero_for_each_parent(self) -> None:
+        split = rule({"kind": "spawn", "count": 3, "group": "b", "lifetime": 1000.0}, trigger="once", who=["a"])
+        columns = run(document(split, count=4, groups=["a", "b"]), 1)[-1].columns
+        children = columns["birth_index"][columns["group"] == 1]
+        self.assertEqual(children.tolist(), [0, 1, 2] * 4)
+
     def test_galton_watson_mean_and_variance(self) -> None:
         # Harris 1963: offspring uniform on {1, 2, 3}: mean m = 2, variance 2/3; after n generations mean mⁿ,
         # variance σ² mⁿ⁻¹ (mⁿ − 1) / (m − 1). Families of 500 founders, four standard errors.

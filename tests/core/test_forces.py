@@ -58,6 +58,16 @@ class Drag(unittest.TestCase):
         self.assertGreater(gusty["velocity"][:, 0].std(), 0.4)
         self.assertAlmostEqual(gusty["velocity"][:, 0].mean(), 3.0, delta=0.4)
 
+    def test_gusts_of_a_hundred_percent_still_the_air_and_double_it(self) -> None:
+        # The swell is cut at −1 and 1: somewhere the air stands still, nowhere does it blow back, and it doubles at most.
+        wind = {"kind": "wind", "velocity": [3.0, 0.0, 0.0], "half_life": 0.001, "gusts": 100.0, "gust_size": 0.3}
+        cube = {"kind": "box", "id": "cube", "label": "Cube", "size": [8.0, 8.0, 8.0]}
+        source = {"shape": "cube", "placement": {"kind": "inside"}}
+        raw = document(rule(wind), count=20_000, shapes=[cube], source=source)
+        speed = run(raw, 2)[-1].columns["velocity"][:, 0]
+        self.assertAlmostEqual(speed.min(), 0.0, places=3)
+        self.assertAlmostEqual(speed.max(), 6.0, places=3)
+
     def test_a_field_says_where(self) -> None:
         gate = {"kind": "falloff", "id": "gate", "label": "Gate", "shape": "ball", "inner": 0.0, "outer": 0.0}
         raw = document(
