@@ -114,6 +114,15 @@ class Exchanging(unittest.TestCase):
                     path = ("rules", 0, "actions", 0, "amount")
                     self.check(exchanged(chosen, path, amount), ("rules", 0), (action, attribute, amount))
 
+    def test_a_curve_keeps_the_value_and_comes_to_rest(self) -> None:
+        # A vector ends at nothing, a colour stays what it was: black would hide the particles.
+        at: Path = ("rules", 0, "actions", 0, "amount")
+        for attribute, value, end in (("velocity", [1.0, 2.0, 3.0], [0.0, 0.0, 0.0]), ("color", [1.0, 0.5, 0.0], [1.0, 0.5, 0.0])):
+            raw = referred(small(), (*at[:-1], "attribute"), attribute)
+            raw["rules"][0]["actions"][0]["amount"] = {"kind": "fixed", "value": value}
+            keys = value_at(exchanged(raw, at, "curve"), at)["curve"]["keys"]
+            self.assertEqual([key["value"] for key in keys], [value, end])
+
     def test_sequences_of_picks(self) -> None:
         # A thousand and more picks in random places, each on what the one before has left.
         choose = random.Random(SEED)
