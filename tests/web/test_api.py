@@ -19,8 +19,10 @@ from starlette.websockets import WebSocketDisconnect
 
 from hailridge import demo
 from hailridge.cli import seed_demos
+from hailridge.core.suggesting import present_quantity
 from hailridge.formats.blocks import unpack
 from hailridge.formats.posters import poster_of
+from hailridge.model.kind import Kind
 from hailridge.model.validation import read_effect
 from hailridge.web.app import create_app
 from tests.support import compare, document, rule
@@ -275,8 +277,11 @@ class Trials(ApiCase):
         )
         self.assertEqual(answer.status_code, 200, answer.text)
         changed = answer.json()["document"]["rules"][0]["condition"]
-        here = {"quantity": {"kind": "speed"}}
-        told = self.client.post(f"/api/trials/{self.trial}/frames/10/present", json=here).json()
+        runs = self.context.runs
+        with runs.moment(runs.trial(self.trial), 10) as moment:
+            found = present_quantity(moment, Kind.registry["quantity"]["speed"](), [])  # type: ignore[arg-type]
+        assert found is not None
+        told = vars(found)
         self.assertEqual(changed["threshold"], {"kind": "fixed", "value": told["middle"]})
         self.assertTrue(told["lowest"] < told["middle"] < told["highest"])
         for wrong, status in (

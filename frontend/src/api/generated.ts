@@ -608,26 +608,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/trials/{trial_id}/frames/{number}/present": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Present
-         * @description Sensible values for what is newly compared, set or mapped, from what the particles have at this frame.
-         */
-        post: operations["present_api_trials__trial_id__frames__number__present_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/trials/{trial_id}/frames/{number}/rules/{index}": {
         parameters: {
             query?: never;
@@ -1282,26 +1262,6 @@ export interface components {
             width: number;
         };
         /**
-         * PresentOut
-         * @description Values to begin with, taken from what the particles have at the frame; all null where nobody is there to tell.
-         */
-        PresentOut: {
-            /** Band */
-            band?: number | number[] | null;
-            /** Highest */
-            highest?: number | number[] | null;
-            /** Lower */
-            lower?: number | number[] | null;
-            /** Lowest */
-            lowest?: number | number[] | null;
-            /** Middle */
-            middle?: number | number[] | null;
-            /** Part */
-            part?: number | number[] | null;
-            /** Upper */
-            upper?: number | number[] | null;
-        };
-        /**
          * Reading
          * @description A quantity to be spread out in a histogram, and optionally a condition on it to count by. `contacts` reads it at every contact of the run.
          *
@@ -1446,20 +1406,6 @@ export interface components {
              * Format: date-time
              */
             saved: string;
-        };
-        /**
-         * Wanted
-         * @description A quantity or an attribute (its id) of which values to begin with are wanted, over some groups (none: everyone).
-         */
-        Wanted: {
-            /** Attribute */
-            attribute?: string | null;
-            /** Quantity */
-            quantity?: {
-                [key: string]: unknown;
-            } | null;
-            /** Who */
-            who?: string[];
         };
     };
     responses: never;
@@ -2571,42 +2517,6 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    present_api_trials__trial_id__frames__number__present_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                trial_id: string;
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Wanted"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PresentOut"];
                 };
             };
             /** @description Validation Error */

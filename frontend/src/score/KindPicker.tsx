@@ -9,6 +9,7 @@ import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { exchange } from "./exchanging";
 import { FieldList } from "./More";
+import { placesOf } from "./standing";
 import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 
@@ -59,9 +60,7 @@ export function Exchangeable({ slot, path, label, text, present }: { slot: strin
 function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
   const { effect, catalogue } = useScore();
   if (slot === "action") {
-    const rule = path[0] === "rules" ? effect.rules[Number(path[1])] : null;
-    const stands = rule ? (catalogue.trigger_places[String(rule.trigger)] ?? "step") : "birth";
-    const places = path[2] === "otherwise" ? [stands, "otherwise"] : [stands];
+    const places = placesOf(effect, catalogue, path);
     return (info) => places.every((place) => info.places?.includes(place) ?? true);
   }
   const around = path.map((_, depth) => (at(effect, path.slice(0, depth)) as Node | null)?.kind);
@@ -142,8 +141,7 @@ export function AddKind({ slot, path, label }: { slot: string; path: Path; label
   const { effect, catalogue } = useScore();
   const end = [...path, ((at(effect, path) ?? []) as Node[]).length];
   const add = (info: KindInfo) => {
-    const rule = path[0] === "rules" ? effect.rules[Number(path[1])] : null;
-    const lasting = rule && catalogue.trigger_places[String(rule.trigger)] === "step";
+    const lasting = placesOf(effect, catalogue, path)[0] === "step";
     void exchange(end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
   };
   const button = (

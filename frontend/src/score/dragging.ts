@@ -4,6 +4,7 @@ import { closestCenter, type CollisionDetection, type DragEndEvent, type Keyboar
 import { sortableKeyboardCoordinates } from "@dnd-kit/sortable";
 import type { Catalogue } from "@/api/client";
 import { at, kindOf, moved, withValue, type Collection, type Effect, type Node, type Path } from "@/state/document";
+import { placesOf } from "./standing";
 
 export const deedId = (path: Path, index: number): string => `deed:${[...path, index].join("/")}`;
 export const listId = (path: Path): string => `list:${path.join("/")}`;
@@ -53,11 +54,4 @@ function deedDropped(effect: Effect, catalogue: Catalogue, from: Path, to: Path,
   there.splice(ontoDeed ? Number(to.at(-1)) : there.length, 0, deed);
   const left = ((at(effect, source) ?? []) as Node[]).filter((_, other) => other !== index);
   return withValue(withValue(effect, source, left), target, there);
-}
-
-/** Where an action in this list stands: by its rule's trigger, and whether it is in an otherwise. */
-function placesOf(effect: Effect, catalogue: Catalogue, list: Path): string[] {
-  const rule = list[0] === "rules" ? effect.rules[Number(list[1])] : null;
-  const stands = rule ? (catalogue.trigger_places[String(rule.trigger)] ?? "step") : "birth";
-  return list.at(-1) === "otherwise" ? [stands, "otherwise"] : [stands];
 }

@@ -3,10 +3,11 @@
 import type { Catalogue } from "@/api/client";
 import type { Node } from "@/state/document";
 import { useStudio } from "@/state/studio";
+import { standOf } from "./standing";
 
 /** The part of a step in which a rule acts: an index into the catalogue's parts. */
 export function partOf(rule: Node, catalogue: Catalogue): number {
-  const place = catalogue.trigger_places[String(rule.trigger)] ?? "step";
+  const place = standOf(rule, catalogue);
   return catalogue.parts_of_a_step.findIndex((places) => places.includes(place));
 }
 

@@ -14,7 +14,7 @@ from hailridge.core.kernels import vectors as kernel
 from hailridge.core.neighbours import Grid, Neighbours
 from hailridge.core.particles import Array, Particles, Rows, as_factor, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.randomness import normals, uniforms
-from hailridge.core.scene import Scene, turn_column
+from hailridge.core.scene import Scene, turn_column, turn_mask
 from hailridge.model.attributes import BUILT_IN
 
 NOTHING3 = np.zeros((0, 3), np.float32)
@@ -300,7 +300,7 @@ class Moment:
 
     def mark_turn(self, bit: int, rows: Rows, afresh: bool) -> None:
         """Note for whom a rule held at its turn: that is recorded, so that rings show whom counts count. `afresh` forgets whom it held for before."""
-        column, mask = self.column(turn_column(bit)), np.uint8(1 << (bit & 7))
+        column, mask = self.column(turn_column(bit)), turn_mask(bit)
         if afresh:
             column &= ~mask
         if number_of(rows):
@@ -308,7 +308,7 @@ class Moment:
 
     def marked_turn(self, bit: int) -> NDArray[np.bool_]:
         """For whom a rule held at its turn in this step, or in the recorded one: (n,)."""
-        return np.asarray((self.column(turn_column(bit)) & np.uint8(1 << (bit & 7))) != 0)
+        return np.asarray((self.column(turn_column(bit)) & turn_mask(bit)) != 0)
 
     def move_to_group(self, rows: Rows, group: str) -> None:
         """Change group; time in the group starts anew, and rules that no longer concern the particle forget that they held."""

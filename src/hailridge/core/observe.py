@@ -14,7 +14,7 @@ from hailridge.core.events import Happening
 from hailridge.core.looks.layers import group_colors
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
-from hailridge.core.scene import ReadyRule, Scene, turn_column
+from hailridge.core.scene import ReadyRule, Scene, turn_column, turn_mask
 from hailridge.core.why import reasons
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.parts import Amount, Condition, Quantity
@@ -110,7 +110,7 @@ def turn_of(moment: Moment, ready: ReadyRule, otherwise: bool = False) -> Holder
     gone = moment.departed
     if not gone:
         return replace(nobody, ids=ids)
-    chosen = (gone[turn_column(bit)] & np.uint8(1 << (bit & 7))) != 0
+    chosen = (gone[turn_column(bit)] & turn_mask(bit)) != 0
     return Holders(ids, gone["id"][chosen], gone["position"][chosen], gone["radius"][chosen], looked)
 
 

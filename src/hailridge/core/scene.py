@@ -17,7 +17,7 @@ from hailridge.core.randomness import item_number
 from hailridge.core.shipped import shipped_pictures
 from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import BUILT_IN, attribute_width
 from hailridge.model.effect import Attribute, Clock, Effect, Rule, Source
 from hailridge.model.kind import Part, parts_of
 from hailridge.model.parts import Action, Shape
@@ -277,7 +277,7 @@ class Scene:
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
-        extra |= {f"first {attribute}": ("f4", self.width_of(attribute), float("nan")) for attribute in self.firsts}
+        extra |= {f"first {attribute}": ("f4", attribute_width(attribute), float("nan")) for attribute in self.firsts}
         for bit in range(0, self.turns, 8):
             extra[turn_column(bit)] = ("u1", 1, 0)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
@@ -310,14 +310,15 @@ class Scene:
                 found.add("picture")
         return found
 
-    def width_of(self, attribute: str) -> int:
-        info = BUILT_IN.get(attribute)
-        return 3 if info is not None and info.value_type in ("vector", "color") else 1
-
 
 def turn_column(bit: int) -> str:
     """The column that holds one of the bits of `ReadyRule`: eight of them to a column."""
     return f"turns {bit >> 3}"
+
+
+def turn_mask(bit: int) -> np.uint8:
+    """What that bit is worth within its column."""
+    return np.uint8(1 << (bit & 7))
 
 
 SUBSTEPS = "substeps"

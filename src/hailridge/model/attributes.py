@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from hailridge.model.kind import ValueType
 
@@ -44,3 +46,19 @@ BUILT_IN: dict[str, AttributeInfo] = {
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6, start=(0.0, 1.0, 0.0)),
     ]
 }
+
+
+def attribute_width(attribute: str) -> int:
+    """Numbers to a particle: 3 for vectors and colours; an artist's own attributes are single numbers."""
+    info = BUILT_IN.get(attribute)
+    return 3 if info is not None and info.value_type in ("vector", "color") else 1
+
+
+def expected_of(ui: Mapping[str, Any], attribute: Any) -> tuple[str, float | None, float | None, str]:
+    """Type, limits and unit of what the field of an amount takes, by its hints; where those leave it to an attribute, by that."""
+    info = BUILT_IN.get(str(attribute)) if ui.get("value_from") == "attribute" else None
+    if info is None:
+        return ui.get("value", "number"), ui.get("low"), ui.get("high"), ui.get("unit", "")
+    # What is added to an attribute may be of any size.
+    low, high = (None, None) if ui.get("value") == "change" else (info.low, info.high)
+    return info.value_type, low, high, info.unit

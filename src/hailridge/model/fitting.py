@@ -6,7 +6,7 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import BUILT_IN, expected_of
 from hailridge.model.effect import Dial, freshly_named
 from hailridge.model.kind import Kind, Path
 from hailridge.model.places import Place, Raw, place_of, value_of, wrong_at
@@ -54,13 +54,8 @@ def _fit_number(node: Raw, present: float, low: float | None, high: float | None
 
 def _expected(place: Place) -> tuple[str, float | None, float | None]:
     """Type and limits of an amount's field."""
-    ui = place.ui
-    expected, low, high = ui.get("value", "number"), ui.get("low"), ui.get("high")
-    if ui.get("value_from") == "attribute":
-        info = BUILT_IN.get(str(place.owner.get("attribute")))
-        expected, low, high = (info.value_type, info.low, info.high) if info is not None else ("number", None, None)
-        if ui.get("value") == "change":
-            low = high = None
+    owner = place.owner if isinstance(place.owner, dict) else {}
+    expected, low, high, _unit = expected_of(place.ui, owner.get("attribute"))
     return ("number" if expected in ("change", "flag") else expected), low, high
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import BUILT_IN, expected_of
 from hailridge.model.effect import Effect, Rule, numbered
 from hailridge.model.kind import Kind, Part, Path, parts_of, references
 from hailridge.model.migrations import migrate
@@ -187,14 +187,7 @@ def _check_part(part: Part, path: Path, effect: Effect, raw: dict[str, Any], kno
 
 
 def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: dict[str, Any]) -> Iterator[Problem]:
-    expected, low, high, unit = ui.get("value", "number"), ui.get("low"), ui.get("high"), ui.get("unit", "")
-    decided_by = ui.get("value_from")
-    if decided_by == "attribute":
-        info = BUILT_IN.get(getattr(part, "attribute", ""))
-        if info is not None:
-            expected, low, high, unit = info.value_type, info.low, info.high, info.unit
-            if ui.get("value") == "change":
-                low = high = None
+    expected, low, high, unit = expected_of(ui, getattr(part, "attribute", ""))
     wanted = 3 if expected in ("vector", "color") else 1
     if value.width() != wanted:
         words = "three numbers" if wanted == 3 else "a single number"

@@ -1,4 +1,4 @@
-"""What the particles of a trial have at a frame, as values to begin with; and how long it took from one thing to another."""
+"""How long it took from one thing to another, over a whole run."""
 
 from __future__ import annotations
 
@@ -6,53 +6,15 @@ from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Query
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
 from hailridge.core.elapsing import HAPPENINGS, Occasion, elapsed_between
 from hailridge.core.observe import distribution
-from hailridge.core.suggesting import present_attribute, present_quantity
-from hailridge.model.attributes import BUILT_IN
 from hailridge.runs.service import Trial
 from hailridge.store.library import NotFound, NotYet
 from hailridge.web.context import Shared
-from hailridge.web.looking import check_names, names_told, pieces
 
 router = APIRouter(prefix="/api", tags=["looking closer"])
-
-
-class Wanted(BaseModel):
-    """A quantity or an attribute (its id) of which values to begin with are wanted, over some groups (none: everyone)."""
-
-    quantity: dict[str, Any] | None = None
-    attribute: str | None = Field(None, max_length=60)
-    who: list[str] = Field(default_factory=list)
-
-
-class PresentOut(BaseModel):
-    """Values to begin with, taken from what the particles have at the frame; all null where nobody is there to tell."""
-
-    middle: float | list[float] | None = None
-    lower: float | list[float] | None = None
-    upper: float | list[float] | None = None
-    lowest: float | list[float] | None = None
-    highest: float | list[float] | None = None
-    band: float | list[float] | None = None
-    part: float | list[float] | None = None
-
-
-@router.post("/trials/{trial_id}/frames/{number}/present")
-def present(trial_id: str, number: int, wanted: Wanted, context: Shared) -> PresentOut:
-    """Sensible values for what is newly compared, set or mapped, from what the particles have at this frame."""
-    trial = context.runs.trial(trial_id)
-    check_names(trial, wanted.who)
-    quantity = pieces(quantity=wanted.quantity).quantity
-    found = None
-    with names_told(), context.runs.moment(trial, number) as moment:
-        if quantity is not None:
-            found = present_quantity(moment, quantity, wanted.who)
-        elif wanted.attribute in BUILT_IN or wanted.attribute in trial.scene.attributes:
-            found = present_attribute(moment, str(wanted.attribute), wanted.who)
-    return PresentOut() if found is None else PresentOut(**vars(found))
 
 
 MOST_LISTED = 400

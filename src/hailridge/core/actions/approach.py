@@ -13,6 +13,7 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, ColumnSpec, Rows, as_factor, named_rows, number_of
 from hailridge.core.scene import Scene
 from hailridge.model import fields
+from hailridge.model.attributes import attribute_width
 from hailridge.model.parts import LASTING, Amount, Place
 
 SETTLED_HALVES = 7.0
@@ -44,7 +45,7 @@ class Approach(Weighted):
         """State per particle: when the approach began and was last at work, and the rate of a springy one."""
         columns: dict[str, ColumnSpec] = {}
         if self.springiness > 0:
-            columns[f"rate {self.item}"] = ("f4", scene.width_of(self.attribute), 0.0)
+            columns[f"rate {self.item}"] = ("f4", attribute_width(self.attribute), 0.0)
         if self.springiness > 0 or self.manner == "over":
             columns |= {f"began {self.item}": ("f4", 1, 0.0), f"worked {self.item}": ("f4", 1, -1e30)}
         return columns

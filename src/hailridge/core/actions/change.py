@@ -26,12 +26,7 @@ class Set(Weighted):
     amount: Amount = fields.amount(1.0, label="To", value_from="attribute", suggest="middle")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        value = np.asarray(self.amount.give(moment, rows), np.float32)
-        if self.where is not None:
-            present = moment.read_attribute(self.attribute, rows)
-            share = self.share(moment, rows)
-            value = present + (value - present) * (share[:, None] if present.ndim == 2 else share)
-        moment.write_attribute(self.attribute, rows, value)
+        self.write(moment, rows, self.attribute, np.asarray(self.amount.give(moment, rows), np.float32))
 
 
 class Add(Weighted):

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from hailridge.core.actions.weighted import Weighted
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows, as_factor
+from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.parts import LIVING, Place
 
@@ -26,9 +26,4 @@ class Restore(Weighted):
     attribute: str = fields.reference("attribute", label="Attribute")
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        value = moment.first_values(self.attribute, rows)
-        if self.where is not None:
-            present = moment.read_attribute(self.attribute, rows)
-            share = self.share(moment, rows)
-            value = present + (value - present) * (as_factor(share) if present.ndim == 2 else share)
-        moment.write_attribute(self.attribute, rows, value)
+        self.write(moment, rows, self.attribute, moment.first_values(self.attribute, rows))

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
+from hailridge.core.particles import Rows, as_factor
 from hailridge.model import fields
 from hailridge.model.parts import Action
 
@@ -22,3 +22,10 @@ class Weighted(Action):
         if self.where is None:
             return np.float32(1)
         return moment.field_of(self.where, rows)
+
+    def write(self, moment: Moment, rows: Rows, attribute: str, value: Any) -> None:
+        """Give an attribute a value (k,) or (k, 3), or go as much of the way to it as the field says."""
+        if self.where is not None:
+            present, share = moment.read_attribute(attribute, rows), self.share(moment, rows)
+            value = present + (value - present) * (as_factor(share) if present.ndim == 2 else share)
+        moment.write_attribute(attribute, rows, value)

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import BUILT_IN, attribute_width
 from hailridge.model.parts import Amount
 
 
@@ -30,5 +30,4 @@ class FirstValue(Amount):
         return (-1e30 if low is None else low, 1e30 if high is None else high)
 
     def width(self) -> int:
-        info = BUILT_IN.get(self.attribute)
-        return 3 if info is not None and info.value_type in ("vector", "color") else 1
+        return attribute_width(self.attribute)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from hailridge.core.engine.rules import STEP_TRIGGERS
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array
-from hailridge.core.scene import ReadyRule, Scene, turn_column
+from hailridge.core.scene import ReadyRule, Scene, turn_column, turn_mask
 
 SEEN = ("id", "group", "position", "radius")
 """What is kept of those who have left, besides the bits of the rules that held for them."""
@@ -20,11 +20,11 @@ class Departures:
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
         self.bits = [turn_column(bit) for bit in range(0, scene.turns, 8)]
-        self._instants = {name: 0 for name in self.bits}
+        self._instants = dict.fromkeys(self.bits, np.uint8(0))
         for ready in scene.rules:
             if ready.rule.trigger not in STEP_TRIGGERS:
                 for bit in bits_of(ready):
-                    self._instants[turn_column(bit)] |= 1 << (bit & 7)
+                    self._instants[turn_column(bit)] |= turn_mask(bit)
         self._kept: list[dict[str, Array]] = []
 
     def begin_frame(self, moment: Moment) -> None:
@@ -32,13 +32,13 @@ class Departures:
         self._kept = []
         for name, mask in self._instants.items():
             if mask:
-                moment.column(name)[:] &= np.uint8(255 ^ mask)
+                moment.column(name)[:] &= ~mask
 
     def begin_step(self) -> None:
         """Turns taken in an earlier step of the frame no longer count; what happened in it does."""
         for block in self._kept:
             for name, mask in self._instants.items():
-                block[name] &= np.uint8(mask)
+                block[name] &= mask
 
     def note(self, moment: Moment, rows: NDArray[np.intp]) -> None:
         """These are about to leave."""
@@ -60,7 +60,7 @@ class Departures:
         out = np.zeros(rules, np.int32)
         blocks = [{name: moment.column(name) for name in self.bits}, *self._kept]
         for ready in self.scene.rules:
-            name, mask = turn_column(ready.bit), np.uint8(1 << (ready.bit & 7))
+            name, mask = turn_column(ready.bit), turn_mask(ready.bit)
             out[ready.index] = sum(int(np.count_nonzero(block[name] & mask)) for block in blocks)
         return out
 
