@@ -13,7 +13,7 @@ from hailridge.core.amounts.spread import Spread
 from hailridge.core.births.emissions import Fill
 from hailridge.core.births.placements import Along, Listed
 from hailridge.core.look_advisories import look_advisories
-from hailridge.core.order import named, order_advisories
+from hailridge.core.order import order_advisories, subject
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of, references
 from hailridge.model.parts import Condition
@@ -175,7 +175,7 @@ def _amounts(effect: Effect) -> Iterator[Advisory]:
     for index, rule in enumerate(effect.rules):
         for place, action in enumerate(rule.actions):
             if rule.trigger == "each" and isinstance(action, Add | Multiply) and action.per == "occasion":
-                which = _capital(named(effect, index))
+                which = subject(effect, index)
                 text = f"{which} changes '{action.attribute}' by a whole amount at each step, so the result depends on the frame rate."
                 fix = {"path": ["rules", index, "actions", place, "per"], "value": "second", "label": "Make it a second"}
                 yield Advisory("advice", ["rules", index, "actions", place], text, fix)
@@ -193,7 +193,7 @@ def _growth(effect: Effect) -> Iterator[Advisory]:
                 growth = action.count.extent()[1] + (1 if action.parent == "kept" and rule.trigger != "death" else 0)
                 if again and growth > 1:
                     text = (
-                        f"{_capital(named(effect, index))} multiplies without end: its children are split again {again}, {growth:g} for one. The "
+                        f"{subject(effect, index)} multiplies without end: its children are split again {again}, {growth:g} for one. The "
                         f"particle budget of {effect.clock.particle_budget:,} will stop it."
                     )
                     yield Advisory("warning", ["rules", index, branch, place], text, code="growth")
@@ -237,10 +237,6 @@ def _feeds_itself(effect: Effect, rule: Rule, action: Spawn) -> bool:
             return True
         current = parents.get(current)
     return False
-
-
-def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:]
 
 
 def _as_list(value: Any) -> list[str]:

@@ -33,7 +33,9 @@ def named(effect: Effect, index: int) -> str:
     return f"rule {number} '{label}'" if label else f"rule {number}"
 
 
-def _capital(text: str) -> str:
+def subject(effect: Effect, index: int) -> str:
+    """A rule as a sentence begins with it."""
+    text = named(effect, index)
     return text[:1].upper() + text[1:]
 
 
@@ -69,12 +71,12 @@ def _starved(effect: Effect) -> Iterator[Advisory]:
             culprit, does = gone[starved[0]]
             if all(action.phase != "change" for action in (*rule.actions, *rule.otherwise)) and rule.actions:
                 text = (
-                    f"{_capital(named(effect, index))} acts on nobody for longer than the step of its birth: {named(effect, culprit)} {does} "
+                    f"{subject(effect, index)} acts on nobody for longer than the step of its birth: {named(effect, culprit)} {does} "
                     "everybody at its end."
                 )
                 yield Advisory("warning", ["rules", index], text)
                 continue
-            text = f"{_capital(named(effect, index))} is never reached: {named(effect, culprit)} above it {does} everybody first."
+            text = f"{subject(effect, index)} is never reached: {named(effect, culprit)} above it {does} everybody first."
             rules = [rule.model_dump() for rule in effect.rules]
             rules.insert(culprit, rules.pop(index))
             yield Advisory("warning", ["rules", index], text, {"path": ["rules"], "value": rules, "label": "Put it above"})
@@ -97,10 +99,10 @@ def _never(effect: Effect) -> Iterator[Advisory]:
             whole = finding.verdict == verdict
             path = ["rules", index, "condition", *finding.path]
             if finding.verdict == "never":
-                what = f"{_capital(named(effect, index))} can never hold" if whole else f"A condition of {named(effect, index)} can never hold"
+                what = f"{subject(effect, index)} can never hold" if whole else f"A condition of {named(effect, index)} can never hold"
                 yield Advisory("warning", path, f"{what}: {finding.text}.")
             else:
-                what = f"{_capital(named(effect, index))} holds for everybody" if whole else f"A condition of {named(effect, index)} always holds"
+                what = f"{subject(effect, index)} holds for everybody" if whole else f"A condition of {named(effect, index)} always holds"
                 yield Advisory("advice", path, f"{what}: {finding.text}.")
 
 
@@ -117,7 +119,7 @@ def _overwritten(effect: Effect) -> Iterator[Advisory]:
                 continue
             path: list[str | int] = ["rules", index, "actions", number]
             if any(_sets(later, attribute) for later in rule.actions[number + 1 :]):
-                yield Advisory("warning", path, f"{_capital(named(effect, index))} changes {attribute} and sets it again right after.")
+                yield Advisory("warning", path, f"{subject(effect, index)} changes {attribute} and sets it again right after.")
                 continue
             for other, later in working[place + 1 :]:
                 if _reads(later, attribute):
@@ -163,7 +165,7 @@ def _unreached_groups(effect: Effect) -> Iterator[Advisory]:
     for index, rule in _working(effect):
         if rule.who and not groups_of(effect, rule.who) & reached:
             which = " or ".join(f"'{labels[group]}'" for group in rule.who)
-            text = f"{_capital(named(effect, index))} looks at {which}, but no source and no rule ever brings a particle there."
+            text = f"{subject(effect, index)} looks at {which}, but no source and no rule ever brings a particle there."
             yield Advisory("warning", ["rules", index, "who"], text)
 
 
@@ -171,14 +173,14 @@ def _single_rules(effect: Effect) -> Iterator[Advisory]:
     """What a trigger makes of an action."""
     for index, rule in _working(effect):
         if not rule.actions and not rule.otherwise:
-            yield Advisory("advice", ["rules", index], f"{_capital(named(effect, index))} does nothing yet: choose what it should do.")
+            yield Advisory("advice", ["rules", index], f"{subject(effect, index)} does nothing yet: choose what it should do.")
         for number, action in enumerate(rule.actions):
             path: list[str | int] = ["rules", index, "actions", number]
             if rule.trigger != "each" and isinstance(action, Add | Multiply) and action.per == "second":
-                text = f"{_capital(named(effect, index))} acts on a moment, yet changes {action.attribute} by so much a second: hardly at all."
+                text = f"{subject(effect, index)} acts on a moment, yet changes {action.attribute} by so much a second: hardly at all."
                 yield Advisory("warning", path, text, {"path": [*path, "per"], "value": "occasion", "label": "Change it at once"})
             if rule.trigger == "each" and rule.condition is None and isinstance(action, LiveOn):
-                text = f"{_capital(named(effect, index))} gives a new lease of life at every step, so its particles never leave."
+                text = f"{subject(effect, index)} gives a new lease of life at every step, so its particles never leave."
                 yield Advisory("warning", path, text, {"path": ["rules", index, "trigger"], "value": "once", "label": "Once per particle"})
             if isinstance(action, Set) and action.attribute == "lifetime" and rule.trigger in ("once", "becomes", "stops"):
                 yield from _lifetime_alone(effect, index, number, action)
@@ -203,7 +205,7 @@ def _lifetime_alone(effect: Effect, index: int, number: int, action: Set) -> Ite
     path: list[str | int] = ["rules", index, "actions", number]
     if back is None:
         text = (
-            f"{_capital(named(effect, index))} sets the lifetime, but age goes on counting from birth: whoever is older than that leaves at "
+            f"{subject(effect, index)} sets the lifetime, but age goes on counting from birth: whoever is older than that leaves at "
             "once. To let it live that long from now on, set its age back as well."
         )
         fix = {"path": path, "value": {"kind": "live_on", "time": action.amount.model_dump(), "age": "back"}, "label": "Live that long from now"}
@@ -214,5 +216,5 @@ def _switches(effect: Effect) -> Iterator[Advisory]:
     switched = {part.rule for _path, part in parts_of(effect) if isinstance(part, Switch) and part.on}
     for index, rule in _working(effect):
         if rule.waits and rule.id not in switched:
-            text = f"{_capital(named(effect, index))} waits to be switched on, but no rule ever does so."
+            text = f"{subject(effect, index)} waits to be switched on, but no rule ever does so."
             yield Advisory("warning", ["rules", index], text, {"path": ["rules", index, "waits"], "value": False, "label": "On from birth"})
