@@ -26,53 +26,21 @@ def _fail(message: str) -> typer.Exit:
 
 @app.command()
 def serve(
-    data: Annotated[Path, typer.Option(help="Folder that keeps effects and computed frames.")] = DEFAULT_DATA,
-    port: Annotated[int, typer.Option(help="Port on this machine.")] = 8600,
+    data: Annotated[Path, typer.Option(help="Folder that keeps effects and computed frames; it has one server at a time.")] = DEFAULT_DATA,
+    port: Annotated[int, typer.Option(help="Port on this machine; 0 takes a free one.")] = 8600,
     host: Annotated[str, typer.Option(help="Address to listen on; anything but this machine needs a token.")] = "127.0.0.1",
     token: Annotated[str | None, typer.Option(help="Token asked of every request.", envvar="HAILRIDGE_TOKEN")] = None,
+    allow_host: Annotated[list[str] | None, typer.Option(help="Another name under which pages may reach this server.")] = None,
     demo: Annotated[bool, typer.Option("--demo", help="Put the demo effects into an empty library.")] = False,
 ) -> None:
     """Serve the application."""
-    import uvicorn
+    from hailridge.serving import ServingError
+    from hailridge.serving import serve as serve_now
 
-    from hailridge.core.kernels.compiling import CACHE_FOLDER
-    from hailridge.store.database import StorageError
-    from hailridge.web.app import create_app
-    from hailridge.web.security import LOCAL
-
-    if host not in ("127.0.0.1", "localhost") and not token:
-        raise _fail("listening beyond this machine needs a token: add --token, and keep it secret")
     try:
-        if demo:
-            seed_demos(data)
-        application = create_app(data, hosts=frozenset(LOCAL | {host}), token=token)
-    except StorageError as error:
+        serve_now(data, host, port, token, allow_host or [], demo)
+    except ServingError as error:
         raise _fail(str(error)) from None
-    if not any(CACHE_FOLDER.glob("kernels/**/*.nbi")):
-        typer.echo("The kernels are not compiled yet: the first run waits for them, up to a minute. 'hailridge warm' compiles them beforehand.")
-    typer.echo(f"Hailridge is at http://{host}:{port}" + (f"/?token={token}" if token else ""))
-    uvicorn.run(application, host=host, port=port, log_level="warning", ws_per_message_deflate=False)
-
-
-def seed_demos(data: Path) -> None:
-    """Put the demo effects into the library, those that are not there yet; what a user changed or deleted is left alone."""
-    from hailridge import demo
-    from hailridge.model.validation import read_effect
-    from hailridge.store.database import Database
-    from hailridge.store.library import Library
-
-    database = Database(data)
-    library = Library(database)
-    for name, mesh in demo.meshes().items():
-        library.add_mesh(name, mesh)
-    marker = data / "demos.json"
-    known = set(json.loads(marker.read_text())) if marker.is_file() else set()
-    for name in reversed(demo.names()):
-        if name not in known:
-            row = library.create(read_effect(demo.document(name)), demo=name)
-            library.set_poster(row.id, demo.poster(name), "shipped")
-    marker.write_text(json.dumps(sorted(known | set(demo.names()))))
-    database.close()
 
 
 @app.command()

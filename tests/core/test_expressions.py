@@ -111,6 +111,16 @@ class Values(unittest.TestCase):
         self.assertTrue(np.isinf(value("1 / (x - x)")).all())
 
 
+    def test_noise_with_any_seed(self) -> None:
+        # 0/0 is no seed: no value comes of it, and nothing ends.
+        self.assertTrue(np.isnan(value("noise(p, (x - x) / (x - x))")).all())
+        self.assertTrue(np.isnan(value("noise(p, 1 / (x - x))")).all())
+        # Each particle's own seed counts, not the first one's.
+        own = value("noise(p * 1.7, floor(x * 3))")
+        for row, number in enumerate(np.floor(ENVIRONMENT["x"] * 3)):
+            self.assertEqual(own[row], value(f"noise(p * 1.7, {number})")[row])
+
+
 class Refusals(unittest.TestCase):
     def test_each_names_its_place(self) -> None:
         cases = {

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -11,22 +13,29 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import psutil
 import trimesh
+from sqlalchemy import text
 
 from hailridge.model.validation import read_effect
 from hailridge.runs.jobs import Resources, perform, stored
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
-from hailridge.store.database import Database, StorageError
+from hailridge.store.database import Database
+from hailridge.store.files import StorageError
 from hailridge.store.library import Library
 from tests.support import compare, document, rule, run
+
+STEP = compare({"kind": "neighbours", "distance": 100.0}, "at_least", 1e9)
+HEAVY = document(rule({"kind": "gravity"}, condition=STEP), count=120_000, clock={"duration": 60.0})
+"""Every particle counts all others: one step takes many seconds."""
 
 LONG = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 200.0})
 SHORT = document(count=10, clock={"duration": 0.5})
 
 
-class InWorkers(unittest.TestCase):
+class WithWorkers(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -49,13 +58,14 @@ class InWorkers(unittest.TestCase):
         row, status = self.runs.open(self.effect, read_effect(raw))
         return row.bake_key, status
 
-    def until(self, truth: Any, what: str) -> None:
-        end = time.monotonic() + 30
+    def until(self, truth: Any, what: str, seconds: float = 30) -> None:
+        end = time.monotonic() + seconds
         while time.monotonic() < end:
             if truth():
                 return
             time.sleep(0.01)
-        raise AssertionError(f"never: {what}")
+        jobs = [(worker.ready.is_set(), worker.job and (worker.job.owner, worker.job.long, worker.job.abandoned)) for worker in self.pool.workers]
+        raise AssertionError(f"never: {what}; workers: {jobs}, waiting: {self.pool._waiting}")
 
     def state(self, key: str) -> str:
         bake = self.bakes.bake(key)
@@ -65,6 +75,8 @@ class InWorkers(unittest.TestCase):
         bake = self.bakes.bake(key)
         return bake is not None and bake.computed > 0
 
+
+class InWorkers(WithWorkers):
     def test_a_run_to_its_end(self) -> None:
         key, status = self.opened(SHORT)
         self.assertEqual(status["state"], "computing")
@@ -98,7 +110,8 @@ class InWorkers(unittest.TestCase):
         victim = next(worker for worker in self.pool.workers if worker.job is not None)
         os.kill(victim.process.pid or 0, signal.SIGKILL)
         self.until(lambda: self.state(long) == "failed", "told as failed")
-        self.assertEqual(len(self.pool.workers), 2)
+        # Two for long runs and one to stand in.
+        self.assertEqual(len(self.pool.workers), 3)
         self.assertNotIn(victim, self.pool.workers)
         short, _ = self.opened(SHORT | {"clock": {"duration": 0.7}})
         self.until(lambda: self.state(short) == "done", "the next run")
@@ -180,6 +193,102 @@ class InWorkers(unittest.TestCase):
         self.assertFalse(self.pool.stop("nobody"))
 
 
+class Waiting(WithWorkers):
+    """Heavy runs neither hold up short ones nor the word *stop*."""
+
+    def heavy(self, seed: int) -> tuple[str, str]:
+        raw = HEAVY | {"clock": {"duration": 60.0, "seed": seed}}
+        effect = self.library.create(read_effect(raw).model_copy(update={"name": f"heavy {seed}"})).id
+        row, _status = self.runs.open(effect, read_effect(raw))
+        self.addCleanup(self.runs.stop, effect)
+        return effect, row.bake_key
+
+    def test_two_heavy_runs_and_a_short_one(self) -> None:
+        heavy = [self.heavy(seed) for seed in range(2)]
+        self.until(lambda: sum(job.long for job in self.pool._running()) == 2, "both are long")
+        key, _status = self.opened(SHORT | {"clock": {"duration": 0.3}})
+        self.until(lambda: self.state(key) == "done", "the short one is done")
+        # A third heavy one gets its turn, and then waits, which is said, with the names of those before it.
+        third, third_key = self.heavy(2)
+        self.news.clear()
+        other, _status = self.opened(SHORT | {"clock": {"duration": 0.4}})
+        self.until(lambda: self.state(other) == "done", "short ones still find a worker")
+        crowd = [self.heavy(seed) for seed in range(3, 5)]
+        self.until(lambda: self.pool.ahead_of(third_key) is not None or self.pool.ahead_of(crowd[0][1]) is not None, "one waits", 60)
+        waiting = next(key for _effect, key in ((third, third_key), *crowd) if self.pool.ahead_of(key) is not None)
+        status = self.runs.status(waiting, read_effect(HEAVY))
+        self.assertEqual((status["state"], sorted(status["waiting"])), ("computing", ["heavy 0", "heavy 1"]))
+        # Stopped within a tenth of a second, in the middle of a step.
+        for effect, key in heavy:
+            self.news.clear()
+            asked = time.monotonic()
+            self.assertTrue(self.runs.stop(effect))
+            self.until(lambda effect=effect: any(n["type"] == "finished" and n["effect"] == effect for n in self.news), "it stopped")
+            self.assertLess(time.monotonic() - asked, 0.3)
+            self.assertEqual((self.state(key), self.runs.status(key, read_effect(HEAVY))["state"]), ("stopped", "stopped"))
+
+    def test_one_that_gave_way_goes_on_and_makes_the_same_frames(self) -> None:
+        raw = document(rule({"kind": "turbulence"}), count=2_000, clock={"duration": 1.5, "seed": 11})
+        alone, _status = self.opened(raw)
+        self.until(lambda: self.state(alone) == "done", "computed in one go")
+        whole = [self.bakes.frame(alone, number).state for number in range(37)]
+        with self.database.frames.writing() as session:
+            session.execute(text("DELETE FROM frames"))
+            session.execute(text("DELETE FROM bakes"))
+        long = [self.heavy(seed) for seed in range(7, 9)]
+        self.until(lambda: sum(job.long for job in self.pool._running()) == 2, "both are long")
+        row, _status = self.runs.open(self.effect, read_effect(raw))
+        worker = next(worker for worker in self.pool.workers if worker.job is not None and worker.job.bake == row.bake_key)
+        assert worker.job is not None
+        self.pool._overdue(worker, worker.job)
+        self.until(lambda: self.pool.ahead_of(row.bake_key) is not None or self.state(row.bake_key) == "done", "it gives way")
+        for effect, _key in long:
+            self.runs.stop(effect)
+        self.until(lambda: self.state(row.bake_key) == "done", "it goes on")
+        self.assertEqual([self.bakes.frame(row.bake_key, number).state for number in range(37)], whole)
+        self.assertEqual([entry["frame"] for entry in self.bakes.stats(row.bake_key)], list(range(37)))
+
+    def test_killed_before_the_first_frame(self) -> None:
+        _effect, key = self.heavy(5)
+        self.until(lambda: any(job.bake == key for job in self.pool._running()), "it runs")
+        victim = next(worker for worker in self.pool.workers if worker.job is not None and worker.job.bake == key)
+        time.sleep(0.3)
+        self.assertFalse(self.computing(key))
+        os.kill(victim.process.pid or 0, signal.SIGKILL)
+        self.until(lambda: self.state(key) == "failed", "told as failed")
+        self.assertIn("stopped unexpectedly", self.runs.status(key, read_effect(HEAVY))["message"])
+
+    def test_workers_end_with_their_server(self) -> None:
+        script = (
+            "import sys, time; from pathlib import Path; from hailridge.runs.pool import Pool; from hailridge.store.database import Database\n"
+            "from tests.runs.test_runs import HEAVY\n"
+            "if __name__ == '__main__':\n"
+            "    folder = Path(sys.argv[1]); Database(folder).close(); pool = Pool(folder, 1); assert pool.wait_ready(120)\n"
+            "    pool.submit({'what': 'bake', 'key': 'k', 'document': HEAVY}, 'me'); time.sleep(0.5)\n"
+            "    print(*(worker.process.pid for worker in pool.workers), flush=True); time.sleep(60)"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "server.py"
+            path.write_text(script)
+            root = Path(__file__).resolve().parents[2]
+            environment = os.environ | {"PYTHONPATH": str(root)}
+            server = subprocess.Popen([sys.executable, str(path), folder], stdout=subprocess.PIPE, text=True, cwd=root, env=environment)
+            assert server.stdout is not None
+            workers = [int(number) for number in server.stdout.readline().split()]
+            self.assertEqual(len(workers), 2)
+            server.kill()
+            server.wait()
+            server.stdout.close()
+            self.until(lambda: not any(running(number) for number in workers), "all have ended")
+
+
+def running(process: int) -> bool:
+    try:
+        return psutil.Process(process).status() != psutil.STATUS_ZOMBIE
+    except psutil.NoSuchProcess:
+        return False
+
+
 class Jobs(unittest.TestCase):
     """Jobs done in this process: what goes wrong comes back as words."""
 
@@ -191,7 +300,7 @@ class Jobs(unittest.TestCase):
         self.addCleanup(self.resources.database.close)
 
     def perform(self, **job: Any) -> dict[str, Any]:
-        return perform(self.resources, job, lambda: False, lambda message: None)
+        return perform(self.resources, job, lambda: "", lambda message: None)
 
     def test_a_mesh(self) -> None:
         data = trimesh.creation.box().export(file_type="ply")

@@ -3,29 +3,35 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
+from datetime import timedelta
 from pathlib import Path
 
-from sqlalchemy import inspect, text
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine, inspect, text
 
 from hailridge import demo
 from hailridge.core.assets import MissingAsset
 from hailridge.model.validation import read_effect
-from hailridge.store.bakes import Bakes, StoredFrame, bake_key
-from hailridge.store.database import Database, StorageError
-from hailridge.store.library import Conflict, Library, NotFound
-from hailridge.store.tables import Table
+from hailridge.store.bakes import RUNS_KEPT, Bakes, StoredFrame, bake_key
+from hailridge.store.claim import Claim
+from hailridge.store.database import MIGRATIONS, Database
+from hailridge.store.files import StorageError
+from hailridge.store.library import Conflict, Library, NotFound, serialized
+from hailridge.store.tables import Table, now
 from tests.support import document, rule
 
 
 class StoreCase(unittest.TestCase):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         self.database = Database(self.folder)
@@ -38,15 +44,52 @@ class StoreCase(unittest.TestCase):
 
 
 class Pruning(StoreCase):
-    def test_runs_that_are_in_use_are_kept(self) -> None:
-        for number, key in enumerate(("old", "used", "new")):
-            self.bakes.begin(key, 1)
-            self.bakes.add_frames(key, [StoredFrame(0, {}, b"", bytes(1000))], 0.1)
-            self.bakes.finish(key, "done")
-            with self.database.writing() as session:
+    def computed(self, effect: str, seed: int, size: int = 200_000, state: str = "done") -> str:
+        """Frames of one document of an effect."""
+        raw = read_effect(document(clock={"seed": seed}))
+        key = self.bakes.open_trial(effect, raw).bake_key
+        self.bakes.begin(key, 1)
+        self.bakes.add_frames(key, [StoredFrame(0, {}, b"", os.urandom(size))], 0.1)
+        self.bakes.finish(key, state)
+        return key
+
+    def kept(self, keys: list[str]) -> list[bool]:
+        return [self.bakes.bake(key) is not None for key in keys]
+
+    def test_the_latest_documents_of_an_effect_keep_their_frames(self) -> None:
+        keys = [self.computed("one", seed) for seed in range(20)]
+        other = self.computed("two", 99)
+        passing = [self.computed("three", 100 + seed, state="stopped") for seed in range(3)]
+        self.bakes.prune(keep={keys[0]})
+        self.assertEqual(self.kept(keys), [True, *[False] * (19 - RUNS_KEPT), *[True] * RUNS_KEPT])
+        self.assertEqual(self.kept([other]), [True])
+        # What was stopped on the way is not come back to, but where it is what the effect is now.
+        self.assertEqual(self.kept(passing), [False, False, True])
+
+    def test_yesterdays_documents_go_but_not_the_latest(self) -> None:
+        keys = [self.computed("one", seed) for seed in range(4)]
+        with self.database.frames.writing() as session:
+            session.execute(text("UPDATE trials SET made = :when"), {"when": now() - timedelta(hours=25)})
+        self.bakes.prune(keep=set())
+        self.assertEqual(sum(self.kept(keys)), 1)
+
+    def test_the_longest_unused_go_beyond_the_limit(self) -> None:
+        keys = [self.computed(f"effect {number}", number) for number in range(3)]
+        for number, key in enumerate(keys):
+            with self.database.frames.writing() as session:
                 session.execute(text("UPDATE bakes SET used = :when WHERE key = :key"), {"when": f"2026-01-0{number + 1} 00:00:00", "key": key})
-        self.bakes.prune(keep={"old"}, limit=1500)
-        self.assertEqual([self.bakes.bake(key) is not None for key in ("old", "used", "new")], [True, False, True])
+        self.bakes.prune(keep={keys[0]}, limit=300_000)
+        self.assertEqual(self.kept(keys), [True, False, True])
+
+    def test_the_file_gives_its_space_back(self) -> None:
+        for seed in range(30):
+            self.computed("one", seed, 2_000_000)
+        full = self.bakes.bytes_on_disk()
+        self.assertGreater(full, 50e6)
+        self.bakes.drop_effect("one")
+        self.bakes.prune(keep=set())
+        self.assertLess(self.bakes.bytes_on_disk(), 2e6)
+        self.assertLess(self.database.frames.path.stat().st_size, 2e6)
 
 
 class Saving(StoreCase):
@@ -94,15 +137,24 @@ class Saving(StoreCase):
             self.assertEqual(sum(threads.map(save, map(str, range(8)))), 1)
         self.assertEqual(self.library.effect(row.id).revision, 2)
 
-    def test_deleting_takes_versions_and_trials_along(self) -> None:
+    def test_deleted_ones_can_be_brought_back_for_a_while(self) -> None:
         row = self.library.create(self.effect)
-        self.bakes.open_trial(row.id, self.effect)
         self.library.delete(row.id)
-        with self.assertRaises(NotFound):
+        with self.assertRaisesRegex(NotFound, "can be brought back"):
             self.library.effect(row.id)
+        self.assertEqual(([one.id for one in self.library.effects()], [one.id for one in self.library.effects(deleted=True)]), ([], [row.id]))
+        self.assertEqual(self.library.forget_deleted(), 0)
+        self.library.bring_back(row.id)
+        self.assertEqual(self.library.effect(row.id).name, "test")
+        self.library.delete(row.id)
+        with self.database.writing() as session:
+            session.execute(text("UPDATE effects SET deleted = :when"), {"when": now() - timedelta(days=31)})
+        self.assertEqual(self.library.forget_deleted(), 1)
         with self.database.reading() as session:
-            for table in ("versions", "trials"):
+            for table in ("effects", "versions"):
                 self.assertEqual(session.execute(text(f"select count(*) from {table}")).scalar(), 0)
+        with self.assertRaisesRegex(NotFound, "no longer"):
+            self.library.bring_back(row.id)
 
     def test_meshes_are_kept_once(self) -> None:
         mesh = demo.meshes()["tin-roof.obj"]
@@ -148,29 +200,34 @@ class Baking(StoreCase):
         self.assertIsNone(self.bakes.bake("half"))
         self.assertIsNotNone(self.bakes.bake("whole"))
 
-    def test_the_cache_keeps_within_its_size(self) -> None:
-        for name in ("old", "new"):
-            self.bakes.begin(name, 1)
-            self.bakes.add_frames(name, [StoredFrame(0, {}, b"", b"x" * 1000)], 0.1)
-            self.bakes.finish(name, "done")
-            time.sleep(0.01)
-        self.bakes.prune(keep=set(), limit=1500)
-        self.assertIsNone(self.bakes.bake("old"))
-        self.assertIsNotNone(self.bakes.bake("new"))
+    def test_a_run_goes_on_from_its_own_frames(self) -> None:
+        self.bakes.begin("k", 9)
+        frames = [StoredFrame(n, {"count": n}, b"e", b"s" if n % 2 == 0 else b"") for n in range(4)]
+        self.bakes.add_frames("k", frames, 1.5, [{"frame": 1}])
+        self.bakes.finish("k", "stopped")
+        taken = self.bakes.resume("k")
+        assert taken is not None
+        self.assertEqual((taken.row.number, taken.findings, taken.seconds), (2, '[{"frame": 1}]', 1.5))
+        bake = self.bakes.bake("k")
+        assert bake is not None
+        # What came after the last frame that was stored whole is computed again.
+        self.assertEqual((bake.computed, bake.size, bake.state), (3, 5, "computing"))
+        self.assertEqual(len(self.bakes.stats("k")), 3)
+        self.assertIsNone(self.bakes.resume("nothing"))
 
 
 class Trouble(StoreCase):
     def test_a_full_disk_loses_nothing(self) -> None:
         row = self.library.create(self.effect)
-        with self.database.engine.connect() as connection:
+        with self.database.made.engine.connect() as connection:
             pages = connection.execute(text("pragma page_count")).scalar()
         # SQLite's own limit on pages stands for a disk without room.
         from sqlalchemy import event
 
         event.listen(
-            self.database.engine, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}")
+            self.database.made.engine, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}")
         )
-        self.database.engine.dispose()
+        self.database.made.engine.dispose()
         with self.assertRaises(StorageError) as caught:
             for name in range(50):
                 long = self.effect.model_copy(update={"name": str(name), "summary": "x" * 500_000})
@@ -183,7 +240,7 @@ class Trouble(StoreCase):
         other = self.folder / "other"
         other.mkdir()
         (other / "hailridge.sqlite").write_bytes(b"this is no database at all, only words" * 300)
-        with self.assertRaisesRegex(StorageError, "cannot be opened"):
+        with self.assertRaisesRegex(StorageError, "is damaged"):
             Database(other)
 
     def test_killed_in_the_middle_of_saving(self) -> None:
@@ -208,14 +265,97 @@ class Trouble(StoreCase):
         effect_id, revision = next(line.split() for line in reversed(lines) if line.endswith("\n"))
         again = Library(Database(self.folder))
         self.assertGreaterEqual(again.effect(effect_id).revision, int(revision))
-        with again.database.engine.connect() as connection:
+        with again.database.made.engine.connect() as connection:
             self.assertEqual(connection.execute(text("pragma integrity_check")).scalar(), "ok")
         again.database.close()
 
 
+    def test_nothing_is_acknowledged_that_is_not_there(self) -> None:
+        row = self.library.create(self.effect)
+        shutil.rmtree(self.folder)
+        with self.assertRaisesRegex(StorageError, "no longer there"):
+            self.library.save(row.id, self.renamed("lost"), 1)  # type: ignore[arg-type]
+        # A folder made anew under its feet is not the one that it knew.
+        Database(self.folder).close()
+        with self.assertRaisesRegex(StorageError, "no longer there"):
+            self.library.save(row.id, self.renamed("lost"), 1)  # type: ignore[arg-type]
+
+    def test_what_was_typed_waits_for_the_disk(self) -> None:
+        # sqlite.org/pragma.html: with FULL (2) a commit in WAL mode survives a power cut; with NORMAL (1) it may be rolled back.
+        for file, wanted in ((self.database.made, 2), (self.database.frames, 1)):
+            with file.reading() as session:
+                self.assertEqual(session.execute(text("PRAGMA synchronous")).scalar(), wanted, file.path.name)
+
+    def test_damaged_frames_harm_nothing(self) -> None:
+        row = self.library.create(self.effect)
+        self.bakes.begin("k", 1)
+        self.database.close()
+        frames = self.database.frames.path
+        for suffix in ("-wal", "-shm"):
+            frames.with_name(frames.name + suffix).unlink(missing_ok=True)
+        frames.write_bytes(b"neither frames nor anything" * 9000)
+        again = Database(self.folder)
+        self.addCleanup(again.close)
+        self.assertEqual(Library(again).effect(row.id).name, "test")
+        self.assertIsNone(Bakes(again).bake("k"))
+
+    def test_a_newer_file_is_left_alone(self) -> None:
+        with self.database.writing() as session:
+            session.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+        with self.assertRaisesRegex(StorageError, "written by a newer Hailridge"):
+            Database(self.folder)
+
+    def test_a_read_only_folder(self) -> None:
+        closed, file = self.folder / "closed", self.folder / "file"
+        closed.mkdir()
+        closed.chmod(0o555)
+        file.write_text("a file")
+        self.folder.chmod(0o755)
+        # The superuser may write anywhere: somebody else tries.
+        if os.getuid() == 0:
+            os.seteuid(65534)
+            self.addCleanup(os.seteuid, 0)
+        for folder in (closed, closed / "below", file):
+            for make in (Claim, Database):
+                with self.subTest(folder=folder.name, make=make.__name__), self.assertRaisesRegex(StorageError, "read-only|cannot be (made|written)"):
+                    make(folder)
+
+    def test_one_server_a_folder(self) -> None:
+        first = Claim(self.folder, "http://here")
+        with self.assertRaisesRegex(StorageError, f"served by another Hailridge already .process {os.getpid()}, at http://here"):
+            Claim(self.folder)
+        first.let_go()
+        Claim(self.folder).let_go()
+
+
 class Migrations(StoreCase):
+    def test_a_library_of_before_keeps_its_effects_and_gives_its_frames_back(self) -> None:
+        folder = self.folder / "before"
+        folder.mkdir()
+        file = sqlite3.connect(folder / "hailridge.sqlite")
+        config = Config()
+        config.set_main_option("script_location", str(MIGRATIONS))
+        engine = create_engine(f"sqlite:///{folder / 'hailridge.sqlite'}")
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "0002")
+        engine.dispose()
+        file.execute("INSERT INTO effects (id, name, document, revision, created, changed) VALUES ('e', 'kept', ?, 1, 0, 0)", [serialized(self.effect)])
+        file.execute("INSERT INTO bakes VALUES ('k', 'done', 1, 1, 0, '', '[]', '{}', 0, 0)")
+        file.executemany("INSERT INTO frames VALUES ('k', ?, '', '', ?)", [(n, bytes(1_000_000)) for n in range(30)])
+        file.commit()
+        file.close()
+        self.assertGreater((folder / "hailridge.sqlite").stat().st_size, 30e6)
+        database = Database(folder)
+        self.addCleanup(database.close)
+        with database.reading() as session:
+            self.assertEqual(session.execute(text("SELECT name FROM effects")).scalar(), "kept")
+        with database.made.engine.connect() as connection:
+            connection.connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        self.assertLess((folder / "hailridge.sqlite").stat().st_size, 1e6)
+
     def test_migrated_tables_are_those_of_the_code(self) -> None:
-        found = inspect(self.database.engine)
+        found = inspect(self.database.made.engine)
         for name, table in Table.metadata.tables.items():
             columns = {column["name"]: column["nullable"] for column in found.get_columns(name)}
             self.assertEqual(columns, {column.name: column.nullable for column in table.columns}, name)

@@ -1381,6 +1381,11 @@ export interface components {
             seconds: number;
             /** State */
             state: string;
+            /**
+             * Waiting
+             * @description Names of the effects whose runs it waits for; none where it does not wait.
+             */
+            waiting?: string[] | null;
         };
         /** ValidationError */
         ValidationError: {

@@ -1,20 +1,23 @@
-"""Importing triangle meshes: OBJ, PLY, STL and GLB through trimesh, USD through usd-core, then checked: readers accept files that are not sound."""
+"""Importing meshes: PLY, STL and GLB through trimesh, OBJ and USD by their faces, then checked: readers accept files that are not sound."""
 
 from __future__ import annotations
 
 import hashlib
 import io
-import tempfile
+import re
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import trimesh
-from numpy.typing import NDArray
 
 from hailridge.core.assets import Mesh
 from hailridge.core.geometry import Geometry
 from hailridge.core.kernels import tree as kernel
+from hailridge.formats.obj import ObjError, read_obj
+from hailridge.formats.polygons import Places, triangles_of
+from hailridge.formats.usd_meshes import UsdError, read_usd
 
 SUFFIXES = {".obj", ".ply", ".stl", ".glb"}
 USD_SUFFIXES = {".usd", ".usda", ".usdc", ".usdz"}
@@ -24,20 +27,29 @@ FURTHEST = 1e5
 """Metres; a mesh that reaches further is taken for a mistake of units."""
 
 
-Places = NDArray[np.float64]
-Corners = NDArray[Any]
-
-
 class MeshError(ValueError):
     """A file that gives no usable mesh; the message says what is wrong with it."""
 
 
+@dataclass
+class MeshFile:
+    """A mesh, and what is worth knowing of the file that it came from."""
+
+    mesh: Mesh
+    notes: list[str]
+
+
 def read_mesh(name: str, data: bytes) -> Mesh:
+    """The mesh of a file; see `read_mesh_file`."""
+    return read_mesh_file(name, data).mesh
+
+
+def read_mesh_file(name: str, data: bytes) -> MeshFile:
     """Read and check a mesh file.
 
     Returns
     -------
-    Mesh
+    MeshFile
         All parts of the file joined, vertices (v, 3) float32 in metres, faces (f, 3) int32 without degenerate triangles.
 
     Raises
@@ -50,68 +62,56 @@ def read_mesh(name: str, data: bytes) -> Mesh:
         raise MeshError(f"'{name}' is not a mesh file that can be read; use OBJ, PLY, STL, GLB or USD")
     if len(data) > LARGEST_FILE:
         raise MeshError(f"'{name}' is {len(data) / 1e6:.0f} MB; the limit is {LARGEST_FILE / 1e6:.0f} MB")
-    if suffix in USD_SUFFIXES:
-        return _checked(name, *_read_usd(name, suffix, data))
+    notes: list[str] = []
     try:
-        # No resolver: a mesh file cannot make the reader open other files.
-        loaded = trimesh.load(io.BytesIO(data), file_type=suffix[1:], force="mesh", process=False, skip_materials=True, resolver=None)
+        if suffix in USD_SUFFIXES:
+            places, corners, notes = read_usd(suffix, data)
+        elif suffix == ".obj":
+            places, numbers, indices = read_obj(data)
+            corners = triangles_of(places, numbers, indices) if _all_finite(places) else indices[:0].reshape(0, 3)
+        else:
+            places, corners = _read_others(suffix, data)
+    except (ObjError, UsdError) as error:
+        raise MeshError(f"'{name}' {error}") from None
     except MemoryError:
         raise MeshError(f"'{name}' asks for more memory than there is; it is damaged or too large") from None
-    except Exception as error:  # readers raise whatever they stumble over
-        raise MeshError(f"'{name}' could not be read: {type(error).__name__}: {error}") from None
-    return _checked(name, getattr(loaded, "vertices", None), getattr(loaded, "faces", None))
+    except Exception:  # readers raise whatever they stumble over, in words for programmers
+        raise MeshError(f"'{name}' could not be read: it is damaged, cut off, or not really {_NAMED[suffix]}") from None
+    if suffix == ".obj" and not _all_finite(places):
+        raise MeshError(f"'{name}' is damaged: some of its coordinates are not finite numbers")
+    return MeshFile(_checked(name, places, corners), notes)
 
 
-def _read_usd(name: str, suffix: str, data: bytes) -> tuple[Places, Corners]:
-    """All meshes of a USD file at its first time, in the world and in metres, faces cut into triangles.
-
-    The file stands alone in a folder of its own, so that nothing it refers to can be read.
-    """
-    from pxr import Gf, Tf, Usd, UsdGeom
-
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / f"mesh{suffix}"
-        path.write_bytes(data)
-        try:
-            stage = Usd.Stage.Open(str(path))
-            if stage is None:
-                raise MeshError(f"'{name}' could not be read: it is no USD file, or damaged")
-            scale = UsdGeom.GetStageMetersPerUnit(stage) or 1.0
-            # Heights are along y here; files that have them along z are laid over.
-            upright = np.eye(3) if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y else np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
-            places: list[Places] = []
-            corners: list[Corners] = []
-            count = 0
-            cache = UsdGeom.XformCache(stage.GetStartTimeCode())
-            for prim in stage.Traverse(Usd.TraverseInstanceProxies()):
-                if not prim.IsA(UsdGeom.Mesh):
-                    continue
-                mesh = UsdGeom.Mesh(prim)
-                at = Usd.TimeCode(stage.GetStartTimeCode())
-                points = np.asarray(mesh.GetPointsAttr().Get(at) or mesh.GetPointsAttr().Get() or [], np.float64).reshape(-1, 3)
-                numbers = np.asarray(mesh.GetFaceVertexCountsAttr().Get(at) or [], np.int64)
-                indices = np.asarray(mesh.GetFaceVertexIndicesAttr().Get(at) or [], np.int64)
-                if numbers.sum() != len(indices) or (numbers < 0).any():
-                    raise MeshError(f"'{name}' is damaged: the faces of {prim.GetPath()} name {int(numbers.sum())} corners, but list {len(indices)}")
-                matrix = np.array(Gf.Matrix4d(cache.GetLocalToWorldTransform(prim))).T
-                places.append((points @ matrix[:3, :3].T + matrix[:3, 3]) * scale @ upright.T)
-                corners.append(_triangles(numbers, indices) + count)
-                count += len(points)
-        except Tf.ErrorException as error:
-            raise MeshError(f"'{name}' could not be read: {str(error).splitlines()[0][:200]}") from None
-    if not places:
-        raise MeshError(f"'{name}' has no meshes in it")
-    return np.concatenate(places), np.concatenate(corners)
+_NAMED = {".obj": "an OBJ file", ".ply": "a PLY file", ".stl": "an STL file", ".glb": "a GLB file"} | dict.fromkeys(USD_SUFFIXES, "a USD file")
 
 
-def _triangles(numbers: Corners, indices: Corners) -> Corners:
-    """Faces of any number of corners as fans of triangles: (f, 3)."""
-    starts = np.cumsum(numbers) - numbers
-    fans = np.maximum(numbers - 2, 0)
-    face = np.repeat(np.arange(len(numbers)), fans)
-    step = np.arange(int(fans.sum())) - np.repeat(np.cumsum(fans) - fans, fans)
-    first = starts[face]
-    return np.stack([indices[first], indices[first + step + 1], indices[first + step + 2]], axis=1) if len(face) else np.empty((0, 3), np.int64)
+def _all_finite(places: Places) -> bool:
+    return bool(np.isfinite(places).all())
+
+
+def _read_others(suffix: str, data: bytes) -> tuple[Any, Any]:
+    """Vertices and faces of a PLY, STL or GLB file; None where there are none."""
+    # No resolver: a mesh file cannot make the reader open other files.
+    loaded = trimesh.load(io.BytesIO(data), file_type=suffix[1:], force="mesh", process=False, skip_materials=True, resolver=None)
+    places, corners = getattr(loaded, "vertices", None), getattr(loaded, "faces", None)
+    told = re.search(rb"element face (\d+)", data[:20_000]) if suffix == ".ply" else None
+    if told is not None and corners is not None and int(told[1]) != len(corners):
+        # It has faces of more than three corners, which that reader cuts as if they bulged.
+        faces = _ply_faces(data)
+        if faces is not None and places is not None:
+            numbers = np.array([len(face) for face in faces], np.int64)
+            indices = np.concatenate(faces).astype(np.int64)
+            if len(indices) and indices.min() >= 0 and indices.max() < len(places):
+                corners = triangles_of(np.asarray(places, np.float64), numbers, indices)
+    return places, corners
+
+
+def _ply_faces(data: bytes) -> Any:
+    from plyfile import PlyData
+
+    elements = PlyData.read(io.BytesIO(data))
+    lists = [name for name in ("vertex_indices", "vertex_index") if name in {entry.name for entry in elements["face"].properties}]
+    return elements["face"][lists[0]] if lists else None
 
 
 def _checked(name: str, vertices: object, faces: object) -> Mesh:
@@ -121,7 +121,8 @@ def _checked(name: str, vertices: object, faces: object) -> Mesh:
     if len(corners) > MOST_TRIANGLES:
         raise MeshError(f"'{name}' has {len(corners):,} triangles; the limit is {MOST_TRIANGLES:,}")
     if corners.min() < 0 or corners.max() >= len(places):
-        raise MeshError(f"'{name}' is damaged: a triangle names vertex {int(corners.max())}, but there are only {len(places)}")
+        wrong = int(corners.max() if corners.max() >= len(places) else corners.min())
+        raise MeshError(f"'{name}' is damaged: a triangle names vertex {wrong}, but there are only {len(places)}")
     used = places[np.unique(corners)]
     if not np.isfinite(used).all():
         raise MeshError(f"'{name}' is damaged: some of its coordinates are not finite numbers")

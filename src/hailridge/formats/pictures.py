@@ -71,9 +71,18 @@ def _read(name: str, data: bytes) -> Image.Image:
     if max(image.size) > LONGEST_SIDE or image.width * image.height > MOST_PIXELS:
         raise PictureError(_too_large(name, *image.size))
     try:
-        return image.convert("RGBA")
+        return _deep_grey(image) if image.mode.startswith("I") else image.convert("RGBA")
     except Exception as error:  # Pillow raises OSError, SyntaxError and others for damaged data
         raise PictureError(f"'{name}' is damaged or cut off: {_reason(error)}") from None
+
+
+def _deep_grey(image: Image.Image) -> Image.Image:
+    """A picture of one channel in 16 bits: Pillow would cut it off at 255 instead of rescaling it."""
+    deep = np.asarray(image).astype(np.int64).clip(0, 65535)
+    grey = ((deep + 128) // 257).astype(np.uint8)
+    clear = image.info.get("transparency")
+    solid = np.where(deep == clear, 0, 255).astype(np.uint8) if isinstance(clear, int) else np.full_like(grey, 255)
+    return Image.fromarray(np.dstack([grey, grey, grey, solid]), "RGBA")
 
 
 def _too_large(name: str, width: int, height: int) -> str:

@@ -8,6 +8,7 @@ told apart by the key ``kind``. The interface is generated from what `catalogue`
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cache
 from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Len
@@ -20,6 +21,7 @@ from pydantic import (
     ModelWrapValidatorHandler,
     PrivateAttr,
     SerializerFunctionWrapHandler,
+    TypeAdapter,
     ValidationError,
     model_serializer,
     model_validator,
@@ -56,6 +58,14 @@ def _moved(detail: Any, name: str) -> InitErrorDetails:
     """An error of a curve, placed under the field that holds it."""
     error = PydanticCustomError("keyframes", "{told}", {"told": detail["msg"].removeprefix("Value error, ")})
     return InitErrorDetails(type=error, loc=(name, *detail["loc"]), input=detail["input"])
+
+
+@cache
+def _field_alone(cls: type[BaseModel], name: str) -> TypeAdapter[Any]:
+    """What checks one field of a part by itself."""
+    field = cls.model_fields[name]
+    whole: Any = Annotated[field.annotation, field]
+    return TypeAdapter(whole, config=ConfigDict(strict=True, allow_inf_nan=False))
 
 
 class Part(BaseModel):
@@ -123,10 +133,14 @@ class Part(BaseModel):
                 raise ValidationError.from_exception_data(cls.__name__, [_moved(detail, name) for detail in error.errors()]) from None
         part = handler({**given, **{name: curve.keys[0].value for name, curve in curves.items()}})
         for name, curve in curves.items():
-            # Every value that the curve reaches obeys the field's own limits.
-            reached = [*curve.values(), *(curve.extent() if curve.width() == 1 else ())]
-            for value in reached:
-                handler({**given, **{other: c.keys[0].value for other, c in curves.items()}, name: value})
+            # Every value that the curve reaches obeys the field's own limits. The field alone is asked: the whole part again for each value would
+            # take a time that grows with every level of nesting.
+            for value in [*curve.values(), *(curve.extent() if curve.width() == 1 else ())]:
+                try:
+                    _field_alone(cls, name).validate_python(value)
+                except ValidationError as error:
+                    found = [InitErrorDetails(type=e["type"], loc=(name, *e["loc"]), input=e["input"], ctx=e.get("ctx", {})) for e in error.errors()]
+                    raise ValidationError.from_exception_data(cls.__name__, found) from None
         part._tracks = curves
         return part
 

@@ -18,13 +18,17 @@ from hailridge.formats.pictures import PictureError, read_pictures
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
-from hailridge.store.database import Database, StorageError
+from hailridge.store.database import Database
+from hailridge.store.files import StorageError
 from hailridge.store.library import Library
 
 FLUSH_SECONDS = 0.08
 """Frames are committed this often: seldom enough to be cheap, often enough to be seen at once."""
 
 Report = Callable[[dict[str, Any]], None]
+
+CalledOff = Callable[[], str]
+"""Whether a job is to end before it is done: "stop", "pause" (others come first; it is gone on with later), or nothing."""
 
 
 @dataclass
@@ -41,8 +45,8 @@ class Resources:
         return cls(database, Library(database), Bakes(database))
 
 
-def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
-    """Simulate `job['document']` into frames under `job['key']`; reports progress as it goes."""
+def bake(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
+    """Simulate `job['document']` into frames under `job['key']`; reports progress as it goes. What was begun and not ended is gone on with."""
     effect = read_effect(job["document"])
     key = job["key"]
     bakes = resources.bakes
@@ -50,54 +54,67 @@ def bake(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool
     if present is not None and present.state == "done":
         # A copy of the effect asked for the same frames and was served first.
         return {"state": "done", "findings": json.loads(present.findings)}
-    bakes.begin(key, effect.clock.last_frame)
     simulation = Simulation(effect, resources.library)
-    earlier = _take_over(resources, job, effect, simulation, report)
+    earlier, spent = _go_on(resources, job, effect, simulation, report)
     waiting: list[StoredFrame] = []
     started = flushed = time.perf_counter()
+    started -= spent
     wanted = job.get("wanted", 0)
+    reached = simulation.frame
+
+    def found() -> list[dict[str, Any]]:
+        return earlier + [vars(finding) for finding in simulation.findings]
 
     def flush() -> None:
         nonlocal flushed
         if waiting:
-            bakes.add_frames(key, waiting, time.perf_counter() - started)
+            bakes.add_frames(key, waiting, time.perf_counter() - started, found())
             stats = [frame.stats for frame in waiting]
             waiting.clear()
-            report({"type": "progress", "key": key, "computed": simulation.frame + 1, "last": effect.clock.last_frame, "stats": stats})
+            report({"type": "progress", "key": key, "computed": reached + 1, "last": effect.clock.last_frame, "stats": stats})
         flushed = time.perf_counter()
 
-    for frame in simulation.frames(stop=cancelled):
+    for frame in simulation.frames(stop=lambda: bool(called_off())):
         kept = frame.number % effect.clock.store_every == 0 or frame.number == effect.clock.last_frame
         waiting.append(stored(frame, kept))
+        reached = frame.number
         # The frame on somebody's screen is handed over at once, the others in heaps.
         if frame.number == wanted or time.perf_counter() - flushed > FLUSH_SECONDS:
             flush()
-    if cancelled():
+    flush()
+    # The last frame may have come just before the word.
+    if reached < effect.clock.last_frame and (word := called_off()):
+        if word == "pause":
+            return {"state": "paused"}
         bakes.finish(key, "stopped", "stopped")
         return {"state": "stopped"}
-    flush()
-    findings = earlier + [vars(finding) for finding in simulation.findings]
-    bakes.finish(key, "done", "", findings, simulation.clocking.seconds)
-    return {"state": "done", "findings": findings}
+    bakes.finish(key, "done", "", found(), simulation.clocking.seconds)
+    return {"state": "done", "findings": found()}
 
 
-def _take_over(resources: Resources, job: dict[str, Any], effect: Effect, simulation: Simulation, report: Report) -> list[dict[str, Any]]:
-    """Take over the frames of another run up to `job['from']`, and go on from there. Returns what that run had found by then.
+def _go_on(
+    resources: Resources, job: dict[str, Any], effect: Effect, simulation: Simulation, report: Report
+) -> tuple[list[dict[str, Any]], float]:
+    """Go on with the run's own frames where it was stopped or paused, or take over those of another one up to `job['from']`.
 
-    Where it cannot be done (the frames are gone, or too few) the run begins at the beginning.
+    Returns what had been found by then, and the seconds that had been spent. Where there is nothing to go on from, the run begins at the
+    beginning.
     """
     base, frame = job.get("base"), job.get("from", -1)
-    if base is None or frame < 0:
-        return []
-    taken = resources.bakes.take_over(base, job["key"], min(frame, effect.clock.last_frame))
+    taken = resources.bakes.resume(job["key"])
     if taken is None:
-        return []
+        resources.bakes.begin(job["key"], effect.clock.last_frame)
+        if base is None or frame < 0:
+            return [], 0.0
+        taken = resources.bakes.take_over(base, job["key"], min(frame, effect.clock.last_frame))
+        if taken is None:
+            return [], 0.0
     columns, count = unpack_columns(taken.row.state)
     stats = json.loads(taken.row.stats)
     simulation.resume(columns, count, Stand(taken.row.number, *stats["stand"]))
     report({"type": "progress", "key": job["key"], "computed": taken.row.number + 1, "last": effect.clock.last_frame, "stats": []})
     findings: list[dict[str, Any]] = [finding for finding in json.loads(taken.findings) if finding["frame"] <= taken.row.number]
-    return findings
+    return findings, taken.seconds
 
 
 def stored(frame: Frame, kept: bool = True) -> StoredFrame:
@@ -112,7 +129,7 @@ def stored(frame: Frame, kept: bool = True) -> StoredFrame:
     return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8), **departed}), state)
 
 
-def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+def import_mesh(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
     """Read an uploaded mesh here, where a damaged one can do no harm, and keep it."""
     try:
         mesh = read_mesh(job["name"], job["data"])
@@ -122,7 +139,7 @@ def import_mesh(resources: Resources, job: dict[str, Any], cancelled: Callable[[
     return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles, "notes": notes_on(mesh)}
 
 
-def import_pictures(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+def import_pictures(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
     """Read uploaded pictures here, where a damaged one can do no harm, and keep them as one set."""
     try:
         sheet = read_pictures(job["files"], job["columns"], job["rows"])
@@ -131,15 +148,15 @@ def import_pictures(resources: Resources, job: dict[str, Any], cancelled: Callab
     return {"state": "done", "asset": resources.library.add_picture(sheet)}
 
 
-JOBS: dict[str, Callable[[Resources, dict[str, Any], Callable[[], bool], Report], dict[str, Any]]] = {
+JOBS: dict[str, Callable[[Resources, dict[str, Any], CalledOff, Report], dict[str, Any]]] = {
     "bake": bake, "mesh": import_mesh, "pictures": import_pictures,
 }  # fmt: skip
 
 
-def perform(resources: Resources, job: dict[str, Any], cancelled: Callable[[], bool], report: Report) -> dict[str, Any]:
+def perform(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
     """Do a job; whatever goes wrong comes back as words."""
     try:
-        return JOBS[job["what"]](resources, job, cancelled, report)
+        return JOBS[job["what"]](resources, job, called_off, report)
     except StorageError as error:
         return {"state": "failed", "message": str(error)}
     except MemoryError:

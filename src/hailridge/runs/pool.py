@@ -1,4 +1,4 @@
-"""The web process's side of the workers: who does what, what has been heard, and what to do when one dies."""
+"""The web process's side of the workers: who does what, who waits for whom, and what to do with one that dies or does not listen."""
 
 from __future__ import annotations
 
@@ -15,6 +15,24 @@ from hailridge.runs.worker import work
 
 Listener = Callable[[dict[str, Any]], None]
 
+ALLOWANCE = 2.0
+"""Seconds that a run may take before it counts as long: its first frames come before what others go on with."""
+
+QUICK_AT_ONCE = 3
+"""Short jobs (uploads, first frames) that are done beside one another, and beside the long ones."""
+
+GRACE = 0.06
+"""Seconds within which a job has to heed *stop*; then its process is ended. Together with what surrounds it, under a tenth of a second."""
+
+PATIENCE = 1.5
+"""Seconds that a job which was replaced by a newer one may take to finish its step: its successor does not wait for it."""
+
+FALSE_STARTS = 3
+"""Workers in a row that may die before they are ready; then nobody tries again until a job comes."""
+
+GONE = "the process that was computing stopped unexpectedly (it may have run out of memory). Your effect is saved; run it again."
+NO_START = "the processes that compute cannot start; the server's console says why. Your effect is saved."
+
 
 @dataclass(eq=False)
 class Job:
@@ -23,13 +41,18 @@ class Job:
     number: int
     message: dict[str, Any]
     owner: str
+    allowance: float | None = ALLOWANCE
+    """Seconds for which it counts as short; None: always."""
     result: Future[dict[str, Any]] = field(default_factory=Future)
+    long: bool = False
     abandoned: bool = False
+    pausing: bool = False
 
     @property
-    def claims(self) -> set[tuple[str, Any]]:
-        """What no two jobs may work on at once: an owner, and the frames of one bake (copies of an effect share them)."""
-        return {("owner", self.owner)} | ({("bake", self.message["key"])} if "key" in self.message else set())
+    def bake(self) -> str | None:
+        """The bake whose frames it makes: no two jobs may, and copies of an effect share them."""
+        key: str | None = self.message.get("key")
+        return key
 
 
 class Worker:
@@ -49,11 +72,17 @@ class Worker:
 
     def start(self, job: Job) -> None:
         self.job = job
+        # What was told to an earlier job is over; one that goes on has an old number.
+        self.cancel.value = 0
         try:
             self.connection.send({"number": job.number, **job.message})
         except (OSError, ValueError):
             # The listener sees the broken connection too and reports the job as lost.
             return
+
+    def end(self) -> None:
+        """End the process at once, in the middle of whatever it does; the listener hears of it."""
+        self.process.kill()
 
     def _listen(self) -> None:
         while True:
@@ -64,6 +93,7 @@ class Worker:
                 return
             if message["type"] == "ready":
                 self.ready.set()
+                self.pool.began(self)
             elif message["type"] == "result":
                 self.pool.finished(self, message)
             else:
@@ -71,46 +101,69 @@ class Worker:
 
 
 class Pool:
-    """A few workers. Jobs of one owner replace one another; a worker that dies is replaced and its job reported.
+    """A few workers, `workers` of which may be kept busy for long; short work always finds another, and one waits, warm, to stand in.
 
-    Results are set only after the pool's lock is let go: whoever waits for one may take locks of its own and come back here.
+    Every run begins as short work. One that outlasts its allowance becomes long: it goes on where it is if there is room, and otherwise pauses
+    at its next frame and waits in line. Results are set only after the pool's lock is let go: whoever waits for one may take locks of its own
+    and come back here.
     """
 
     def __init__(self, folder: Path, workers: int = 2) -> None:
-        self.folder = folder
+        self.folder, self.most_long = folder, workers
         self._lock = threading.RLock()
         self._numbers = itertools.count(1)
         self._waiting: list[Job] = []
         self._closed = False
+        self._false_starts = 0
         self.listener: Listener = lambda message: None
-        self.workers = [Worker(self) for _ in range(workers)]
+        self.workers = [Worker(self) for _ in range(workers + 1)]
 
-    def submit(self, message: dict[str, Any], owner: str, replace: bool = False) -> Job:
-        """Queue a job. With `replace`, older jobs of the same owner are stopped or dropped."""
+    # ── Asking ──────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def submit(self, message: dict[str, Any], owner: str, replace: bool = False, allowance: float | None = ALLOWANCE) -> Job:
+        """Queue a job. With `replace`, older jobs of the same owner are stopped or dropped; the new one does not wait for them."""
         with self._lock:
-            job = Job(next(self._numbers), message, owner)
-            dropped, _running = self._withdraw(owner) if replace else ([], [])
+            job = Job(next(self._numbers), message, owner, allowance)
+            if self._closed:
+                job.result.set_result({"state": "stopped"})
+                return job
+            dropped, _running = self._withdraw(owner, PATIENCE) if replace else ([], [])
             self._waiting.append(job)
             self._dispatch()
         _drop(dropped)
         return job
 
     def stop(self, owner: str) -> bool:
-        """Stop what runs or waits for an owner. Returns whether there was anything."""
+        """Stop what runs or waits for an owner: asked first, and ended if it does not listen. Returns whether there was anything."""
         with self._lock:
-            dropped, running = self._withdraw(owner)
+            dropped, running = self._withdraw(owner, GRACE)
         _drop(dropped)
         return bool(dropped or running)
 
     def abandon(self, owner: str) -> None:
         """Give up on an owner's jobs for good: what cannot be told to stop, such as a file reader that hangs, loses its process."""
         with self._lock:
-            dropped, running = self._withdraw(owner)
+            dropped, running = self._withdraw(owner, None)
+            for worker in running:
+                worker.end()
         _drop(dropped)
-        for worker in running:
-            worker.process.kill()
 
-    def _withdraw(self, owner: str) -> tuple[list[Job], list[Worker]]:
+    def working_on(self, bake: str) -> bool:
+        """Whether some job makes, or waits to make, the frames of a bake."""
+        with self._lock:
+            return any(job.bake == bake for job in self._waiting) or any(job.bake == bake and not job.abandoned for job in self._running())
+
+    def ahead_of(self, bake: str) -> list[str] | None:
+        """The owners of the long jobs that a bake waits for; None where it does not wait."""
+        with self._lock:
+            if not any(job.bake == bake for job in self._waiting):
+                return None
+            return [job.owner for job in self._running() if job.long]
+
+    def _running(self) -> list[Job]:
+        return [worker.job for worker in self.workers if worker.job is not None]
+
+    def _withdraw(self, owner: str, grace: float | None) -> tuple[list[Job], list[Worker]]:
         """Take an owner's waiting jobs out of the queue and tell its running ones to stop; returns both. Needs the lock."""
         dropped = [job for job in self._waiting if job.owner == owner]
         self._waiting = [job for job in self._waiting if job.owner != owner]
@@ -119,16 +172,79 @@ class Pool:
             assert worker.job is not None
             worker.job.abandoned = True
             worker.cancel.value = worker.job.number
+            if grace is not None:
+                self._later(grace, self._insist, worker, worker.job)
         return dropped, running
 
+    def _insist(self, worker: Worker, job: Job) -> None:
+        """End a process that has not done what its job was told."""
+        with self._lock:
+            if worker.job is job and (job.abandoned or (job.pausing and self._hindered())):
+                worker.end()
+
+    def _later(self, seconds: float, call: Callable[..., None], *arguments: Any) -> None:
+        timer = threading.Timer(seconds, call, arguments)
+        timer.daemon = True
+        timer.start()
+
+    # ── Handing out ─────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def _room(self, job: Job) -> bool:
+        """Whether a job's kind may have another process now. What was told to stop no longer counts."""
+        alike = sum(other.long == job.long for other in self._running() if not other.abandoned)
+        return alike < (self.most_long if job.long else QUICK_AT_ONCE)
+
+    def _hindered(self) -> bool:
+        return any(not job.long and not self._room(job) for job in self._waiting)
+
     def _dispatch(self) -> None:
-        # What was told to stop has ended, and left the store alone, before its successor begins.
+        """Give waiting jobs to idle workers, in order, and keep one idle. Needs the lock."""
+        for job in list(self._waiting):
+            # The frames of a bake that was told to stop are left alone before its successor begins.
+            if not self._room(job) or (job.bake is not None and any(other.bake == job.bake for other in self._running())):
+                continue
+            worker = self._idle()
+            if worker is None:
+                return
+            self._waiting.remove(job)
+            worker.start(job)
+            self.began(worker)
         for worker in self.workers:
-            claimed = set().union(*(other.job.claims for other in self.workers if other.job is not None))
-            due = next((job for job in self._waiting if not job.claims & claimed), None)
-            if worker.job is None and due is not None:
-                self._waiting.remove(due)
-                worker.start(due)
+            if self._hindered() and worker.job is not None and worker.job.pausing:
+                self._later(GRACE, self._insist, worker, worker.job)
+        if self._false_starts < FALSE_STARTS:
+            self._idle()
+
+    def _idle(self) -> Worker | None:
+        """A worker without a job, a warm one first; one is started if there is none and there may be more. Needs the lock."""
+        idle = [worker for worker in self.workers if worker.job is None]
+        most = self.most_long + QUICK_AT_ONCE + 1
+        return next((one for one in idle if one.ready.is_set()), None) or (idle[0] if idle else self._another() if len(self.workers) < most else None)
+
+    def _another(self) -> Worker:
+        worker = Worker(self)
+        self.workers.append(worker)
+        return worker
+
+    def began(self, worker: Worker) -> None:
+        """A warm worker has something to do, or one with something to do has become warm: from now on its time counts."""
+        with self._lock:
+            job = worker.job
+            if job is not None and worker.ready.is_set() and not job.long and job.allowance is not None:
+                self._later(job.allowance, self._overdue, worker, job)
+
+    def _overdue(self, worker: Worker, job: Job) -> None:
+        """A run has taken more than short work may: it becomes long, where it is or in line."""
+        with self._lock:
+            if worker.job is not job or job.abandoned or self._closed:
+                return
+            job.long = True
+            if sum(other.long for other in self._running() if not other.abandoned) > self.most_long:
+                job.long, job.pausing = False, True
+                worker.cancel.value = -job.number
+            self._dispatch()
+
+    # ── Hearing ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
     def heard(self, worker: Worker, message: dict[str, Any]) -> None:
         job = worker.job
@@ -137,24 +253,60 @@ class Pool:
 
     def finished(self, worker: Worker, message: dict[str, Any]) -> None:
         with self._lock:
+            self._false_starts = 0
             job, worker.job = worker.job, None
+            over = self._over(job, message["state"] == "paused")
             self._dispatch()
-        if job is not None:
-            job.result.set_result(message)
+            self._dismiss(worker)
+        self._tell(job, message if over else None)
+
+    def _over(self, job: Job | None, paused: bool) -> bool:
+        """Whether a job that no process works on any more is over; one that gave way to others is put in line, as a long one. Needs the lock."""
+        if job is None or not paused or job.abandoned:
+            return True
+        job.long, job.pausing = True, False
+        self._waiting.append(job)
+        return False
+
+    def _tell(self, job: Job | None, result: dict[str, Any] | None) -> None:
+        """Hand over how a job ended, or tell that it waits. Without the lock."""
+        if job is not None and result is not None:
+            job.result.set_result(result)
+        elif job is not None:
+            self.listener({"type": "waiting", "owner": job.owner, "key": job.bake})
+
+    def _dismiss(self, worker: Worker) -> None:
+        """Let a process go that was started for a crowd which has gone. Needs the lock."""
+        idle = sum(other.job is None and other.ready.is_set() for other in self.workers)
+        if worker.job is None and len(self.workers) > self.most_long + 1 and idle > 1:
+            self.workers.remove(worker)
+            worker.end()
 
     def worker_lost(self, worker: Worker) -> None:
         with self._lock:
             if self._closed:
                 return
             job, worker.job = worker.job, None
-            self.workers = [Worker(self) if entry is worker else entry for entry in self.workers]
-            self._dispatch()
-        if job is not None:
-            message = "the process that was computing stopped unexpectedly (it may have run out of memory). Your effect is saved; run it again."
-            job.result.set_result({"state": "failed", "message": message})
+            known = worker in self.workers
+            self.workers = [entry for entry in self.workers if entry is not worker]
+            # One that was ended on purpose before it was ready says nothing.
+            told = job is not None and (job.abandoned or job.pausing)
+            self._false_starts = 0 if worker.ready.is_set() else self._false_starts + (not told)
+            result = {"state": "stopped"} if job is not None and job.abandoned else {"state": "failed", "message": GONE}
+            over = self._over(job, job is not None and job.pausing)
+            lost = []
+            if self._false_starts >= FALSE_STARTS and not any(other.ready.is_set() for other in self.workers):
+                lost, self._waiting, self._false_starts = self._waiting, [], 0
+            else:
+                while known and len(self.workers) < self.most_long + 1:
+                    self._another()
+                self._dispatch()
+        for waiting in lost:
+            waiting.result.set_result({"state": "failed", "message": NO_START})
+        self._tell(job, result if over else None)
 
     def wait_ready(self, seconds: float) -> bool:
-        return all(worker.ready.wait(seconds) for worker in self.workers)
+        return all(worker.ready.wait(seconds) for worker in list(self.workers))
 
     def close(self) -> None:
         """End all workers at once; what they had not committed is computed again when asked for."""

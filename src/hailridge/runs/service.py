@@ -32,6 +32,9 @@ from hailridge.store.tables import TrialRow
 
 SCENES_KEPT = 12
 
+LOOKED_AT = 4
+"""Trials read last whose frames stay, whatever becomes of their effects."""
+
 FINISHED_KEPT = 4
 """Finished runs an effect of which later ones can take over the frames that are the same."""
 
@@ -87,12 +90,15 @@ class Runs:
             if not running and (present is None or present.state != "done"):
                 base, start = ground or self._unchanged(effect_id, effect)
                 message = {"what": "bake", "key": row.bake_key, "document": row.document, "wanted": wanted, "base": base, "from": start}
+                # It is known from now on, whatever becomes of the process that is to compute it.
+                self.bakes.expect(row.bake_key, effect.clock.last_frame)
                 job = self.pool.submit(message, effect_id, replace=True)
                 with self._lock:
                     self._active[effect_id] = job
                 job.result.add_done_callback(lambda future: self._done(effect_id, job, future.result()))
             elif not running:
                 self.pool.stop(effect_id)
+                self.bakes.use(row.bake_key)
                 if present is not None and present.state == "done" and not ground:
                     self._remember(effect_id, row.bake_key, effect)
         return row, self.status(row.bake_key, effect) | {"provisional_from": ground[1] + 1 if ground else None}
@@ -134,13 +140,43 @@ class Runs:
         return self.pool.stop(effect_id)
 
     def status(self, key: str, effect: Effect) -> dict[str, Any]:
+        """How far a bake is. `waiting` names the effects whose runs it waits for; none where it does not wait."""
+        ahead = self.pool.ahead_of(key)
+        working = ahead is not None or self.pool.working_on(key)
         bake = self.bakes.bake(key)
+        waiting = self._names(ahead) if ahead is not None else None
         if bake is None:
-            return {"state": "computing", "computed": 0, "last": effect.clock.last_frame, "message": "", "findings": [], "seconds": 0.0}
+            state = "computing" if working else "stopped"
+            nothing = {"computed": 0, "last": effect.clock.last_frame, "message": "", "findings": [], "seconds": 0.0}
+            return {"state": state, "waiting": waiting, **nothing}
+        # What says that it is being computed, and is by nobody, was ended without being able to say so.
+        state = "stopped" if bake.state == "computing" and not working else bake.state
         return {
-            "state": bake.state, "computed": bake.computed, "last": bake.last_frame, "message": bake.message,
-            "findings": json.loads(bake.findings), "seconds": bake.seconds,
+            "state": state, "computed": bake.computed, "last": bake.last_frame, "message": bake.message,
+            "findings": json.loads(bake.findings), "seconds": bake.seconds, "waiting": waiting,
         }  # fmt: skip
+
+    def _names(self, effects: list[str]) -> list[str]:
+        names = []
+        for effect in effects:
+            with suppress(NotFound):
+                names.append(self.library.effect(effect).name)
+        return names
+
+    def in_use(self) -> set[str]:
+        """The bakes that are being computed or were looked at just now: their frames stay."""
+        with self._lock:
+            looked_at = [trial.key for trial in list(self._trials.values())[-LOOKED_AT:]]
+            return {*looked_at, *(job.message["key"] for job in self._active.values())}
+
+    def forget(self, effect_id: str) -> None:
+        """Stop computing for an effect that goes, and let go what is remembered of it."""
+        self.pool.stop(effect_id)
+        with self._lock:
+            self._finished.pop(effect_id, None)
+            for trial_id in [name for name, trial in self._trials.items() if trial.effect_id == effect_id]:
+                del self._trials[trial_id]
+        self.bakes.drop_effect(effect_id)
 
     def trial(self, trial_id: str) -> Trial:
         """A trial ready to look at; the most recent ones are kept in memory."""
@@ -214,7 +250,7 @@ class Runs:
         with self._news:
             while (left := until - time.monotonic()) > 0:
                 bake = self.bakes.bake(trial.key)
-                if bake is not None and (bake.computed > frame or bake.state != "computing"):
+                if bake is not None and (bake.computed > frame or bake.state != "computing" or not self.pool.working_on(trial.key)):
                     return
                 self._news.wait(min(left, 0.5))
 
@@ -243,6 +279,9 @@ class Runs:
     def _progress(self, message: dict[str, Any]) -> None:
         with self._news:
             self._news.notify_all()
+        if message["type"] == "waiting":
+            # In line: told with the names of those before it.
+            message = {**message, "waiting": self._names(self.pool.ahead_of(message["key"]) or [])}
         self.listener({**message, "effect": message["owner"]})
 
     def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:
@@ -254,10 +293,10 @@ class Runs:
         with self._news:
             self._news.notify_all()
         key = job.message["key"]
-        if result["state"] == "failed":
-            # The store may be what failed; the page is told all the same.
+        if result["state"] in ("failed", "stopped"):
+            # A process that was ended could not write it. The store may be what failed; the page is told all the same.
             with suppress(Exception):
-                self.bakes.finish(key, "failed", result["message"])
+                self.bakes.finish(key, result["state"], result.get("message", "stopped"))
         self.listener({**{k: v for k, v in result.items() if k not in ("number", "type")}, "type": "finished", "key": key, "effect": effect_id})
         if result["state"] == "done":
             effect = read_effect(job.message["document"])

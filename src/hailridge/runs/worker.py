@@ -1,17 +1,23 @@
-"""The process that runs jobs one after another, told to stop by a shared number."""
+"""The process that runs jobs one after another, told to stop or to pause by a shared number."""
 
 from __future__ import annotations
 
+import multiprocessing as mp
 import os
 import signal
+import threading
 from contextlib import suppress
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, wait
 from typing import Any
 
 
 def work(connection: Connection, cancel: Any, folder: str) -> None:
-    """Serve jobs until the connection closes. `cancel` is a shared integer: the number of the job to stop."""
+    """Serve jobs until the connection closes or the server goes.
+
+    `cancel` is a shared integer: the number of the job to stop, or minus the number of the one to pause.
+    """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _end_with_server()
     # Computing gives way to answering: the page stays quick while a run is on.
     os.nice(5)
     from hailridge.core.warm import warm
@@ -26,11 +32,25 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
             job = connection.recv()
             number = job["number"]
 
-            def cancelled(number: int = number) -> bool:
-                return bool(cancel.value >= number)
+            def called_off(number: int = number) -> str:
+                if abs(cancel.value) < number:
+                    return ""
+                return "stop" if cancel.value > 0 else "pause"
 
             def report(message: dict[str, Any], number: int = number) -> None:
                 connection.send({**message, "number": number})
 
-            result = perform(resources, job, cancelled, report)
+            result = perform(resources, job, called_off, report)
             connection.send({"type": "result", "number": number, **result})
+
+
+def _end_with_server() -> None:
+    """End this process with the one that started it, also when that one is killed, and also in the middle of a step."""
+    parent = mp.parent_process()
+    assert parent is not None
+
+    def watch() -> None:
+        wait([parent.sentinel])
+        os._exit(0)
+
+    threading.Thread(target=watch, daemon=True).start()

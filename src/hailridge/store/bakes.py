@@ -5,15 +5,18 @@ from __future__ import annotations
 import hashlib
 import json
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import delete, func, literal, select, update
 from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.exc import DatabaseError
 
 from hailridge import ENGINE_VERSION
 from hailridge.core.scene import recorded_for_looks
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database
+from hailridge.store.files import in_words
 from hailridge.store.library import NotFound, NotYet, serialized
 from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
 
@@ -24,8 +27,16 @@ COPIED_AT_ONCE = 16
 """Frames copied from one run to another in one transaction."""
 
 CACHE_BYTES = 4 * 1024**3
-TRIALS_KEPT = 40
-"""Trials kept per effect: enough for undo to find its picture ready."""
+"""What computed frames may take at most, where nothing else is set."""
+
+RUNS_KEPT = 6
+"""Latest documents of an effect whose frames are kept: enough for undo to find its picture ready."""
+
+KEPT_HOURS = 24.0
+"""How long the frames of documents before the latest are kept: who comes back to them later waits for a run."""
+
+FREED_AT_ONCE = 256
+"""Pages (of 64 KB) that are given back in one transaction."""
 
 
 def bake_key(effect: Effect) -> str:
@@ -57,13 +68,14 @@ class TakenOver:
 
     row: FrameRow
     findings: str
+    seconds: float
 
 
 class Bakes:
     """Trials, bakes and frames in a database."""
 
     def __init__(self, database: Database) -> None:
-        self.database = database
+        self.file = database.frames
 
     def open_trial(self, effect_id: str, effect: Effect, onward: str = "") -> TrialRow:
         """The trial of this document, made if it is new. Asking again for the same document gives the same trial.
@@ -74,7 +86,7 @@ class Bakes:
         if onward:
             key = hashlib.sha256(f"{key} onward from {onward}".encode()).hexdigest()[:32]
         trial_id = hashlib.sha256(f"{effect_id}\n{key}\n{document}".encode()).hexdigest()[:24]
-        with self.database.writing() as session:
+        with self.file.writing() as session:
             values = {"id": trial_id, "effect_id": effect_id, "bake_key": key, "document": document, "made": now()}
             session.execute(insert(TrialRow).values(values).on_conflict_do_update(index_elements=["id"], set_={"made": now()}))
             row = session.get(TrialRow, trial_id)
@@ -82,33 +94,61 @@ class Bakes:
             return row
 
     def trial(self, trial_id: str) -> TrialRow:
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             row = session.get(TrialRow, trial_id)
             if row is None:
                 raise NotFound("this trial is no longer kept; it is computed anew when the effect is opened")
             return row
 
     def bake(self, key: str) -> BakeRow | None:
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             return session.get(BakeRow, key)
 
     def begin(self, key: str, last_frame: int) -> None:
         """Start a bake afresh; frames of an earlier, unfinished one are dropped."""
-        with self.database.writing() as session:
+        with self.file.writing() as session:
             session.execute(delete(FrameRow).where(FrameRow.bake_key == key))
             session.execute(delete(BakeRow).where(BakeRow.key == key))
             session.add(BakeRow(key=key, state="computing", last_frame=last_frame))
 
-    def add_frames(self, key: str, frames: list[StoredFrame], seconds: float) -> None:
-        """Append frames and the number computed in one transaction, so that no frame is counted that is not there."""
-        with self.database.writing() as session:
+    def expect(self, key: str, last_frame: int) -> None:
+        """Note that a bake is going to be computed, whether it was begun before or not; what was used last is dropped last."""
+        with self.file.writing() as session:
+            values = {"key": key, "state": "computing", "last_frame": last_frame, "message": "", "used": now()}
+            again = {"state": "computing", "message": "", "used": now()}
+            session.execute(insert(BakeRow).values(values).on_conflict_do_update(index_elements=["key"], set_=again))
+
+    def use(self, key: str) -> None:
+        """Note that the frames of a bake were asked for."""
+        with self.file.writing() as session:
+            session.execute(update(BakeRow).where(BakeRow.key == key).values(used=now()))
+
+    def resume(self, key: str) -> TakenOver | None:
+        """The last frame from which a bake that was stopped or paused can go on; later ones are dropped. None where there is none."""
+        with self.file.writing() as session:
+            bake = session.get(BakeRow, key)
+            stored = select(FrameRow).where(FrameRow.bake_key == key, FrameRow.state != b"").order_by(FrameRow.number.desc()).limit(1)
+            last = session.scalars(stored).first()
+            if bake is None or last is None:
+                return None
+            session.execute(delete(FrameRow).where(FrameRow.bake_key == key, FrameRow.number > last.number))
+            size = select(func.sum(func.length(FrameRow.state) + func.length(FrameRow.events))).where(FrameRow.bake_key == key)
+            bake.state, bake.message, bake.computed, bake.size = "computing", "", last.number + 1, session.scalar(size) or 0
+        return TakenOver(last, bake.findings, bake.seconds)
+
+    def add_frames(self, key: str, frames: list[StoredFrame], seconds: float, findings: Any = ()) -> None:
+        """Append frames and the number computed in one transaction, so that no frame is counted that is not there.
+
+        `seconds` is what the run took so far, `findings` what it found.
+        """
+        with self.file.writing() as session:
             rows = [
                 {"bake_key": key, "number": f.number, "stats": json.dumps(f.stats, separators=(",", ":")), "events": f.events, "state": f.state}
                 for f in frames
             ]
             session.execute(insert(FrameRow), rows)
             grown = sum(len(frame.state) + len(frame.events) for frame in frames)
-            changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown}
+            changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown, "findings": json.dumps(list(findings))}
             session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
 
     def take_over(self, base: str, key: str, frame: int) -> TakenOver | None:
@@ -116,7 +156,7 @@ class Bakes:
 
         What is copied ends with a frame whose state is stored, so that a run can go on from it.
         """
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             source = session.get(BakeRow, base)
             stored = select(FrameRow).where(FrameRow.bake_key == base, FrameRow.number <= frame, FrameRow.state != b"")
             last = session.scalars(stored.order_by(FrameRow.number.desc()).limit(1)).first()
@@ -127,16 +167,16 @@ class Bakes:
             # In small bites, so that whoever wants to save something in between can.
             end = min(last.number, first + COPIED_AT_ONCE - 1)
             taken = (FrameRow.bake_key == base, FrameRow.number.between(first, end))
-            with self.database.writing() as session:
+            with self.file.writing() as session:
                 copied = select(literal(key), *(getattr(FrameRow, name) for name in columns)).where(*taken)
                 session.execute(insert(FrameRow).from_select(["bake_key", *columns], copied))
                 size = select(func.sum(func.length(FrameRow.state) + func.length(FrameRow.events))).where(*taken).scalar_subquery()
                 changes = {"computed": end + 1, "size": BakeRow.size + func.coalesce(size, 0)}
                 session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
-        return TakenOver(last, source.findings)
+        return TakenOver(last, source.findings, 0.0)
 
     def finish(self, key: str, state: str, message: str = "", findings: Any = None, timing: Any = None) -> None:
-        with self.database.writing() as session:
+        with self.file.writing() as session:
             values: dict[str, Any] = {"state": state, "message": message, "used": now()}
             if findings is not None:
                 values["findings"] = json.dumps(findings)
@@ -146,7 +186,7 @@ class Bakes:
 
     def frame(self, key: str, number: int) -> FrameRow:
         """A computed frame, or the last one before it whose state was stored."""
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             # Only whether it is there: a frame of many particles is ten megabytes, to be read once.
             if session.scalar(select(FrameRow.number).where(FrameRow.bake_key == key, FrameRow.number == number)) is None:
                 raise NotYet(f"frame {number} is not computed yet")
@@ -157,33 +197,72 @@ class Bakes:
 
     def stats(self, key: str, start: int = 0) -> list[dict[str, Any]]:
         """The counts of all computed frames from `start` on."""
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             wanted = select(FrameRow.stats).where(FrameRow.bake_key == key, FrameRow.number >= start).order_by(FrameRow.number)
             return [json.loads(text) for text in session.scalars(wanted)]
 
     def events(self, key: str) -> list[bytes]:
         """The event blocks of all computed frames, in order."""
-        with self.database.reading() as session:
+        with self.file.reading() as session:
             return list(session.scalars(select(FrameRow.events).where(FrameRow.bake_key == key).order_by(FrameRow.number)))
 
     def recover(self) -> int:
         """After a start: drop what a killed run left half done. Returns how many bakes were dropped."""
-        with self.database.writing() as session:
+        with self.file.writing() as session:
             broken = list(session.scalars(select(BakeRow.key).where(BakeRow.state == "computing")))
             session.execute(delete(FrameRow).where(FrameRow.bake_key.in_(broken)))
             session.execute(delete(BakeRow).where(BakeRow.key.in_(broken)))
         return len(broken)
 
+    def drop_effect(self, effect_id: str) -> None:
+        """Forget the trials of an effect; their frames go with the next `prune`, unless another effect has the same."""
+        with self.file.writing() as session:
+            session.execute(delete(TrialRow).where(TrialRow.effect_id == effect_id))
+
     def prune(self, keep: set[str], limit: int = CACHE_BYTES) -> None:
-        """Forget the longest unused bakes beyond `limit` bytes and old trials; `keep` are in use now."""
-        with self.database.writing() as session:
+        """Forget frames that nobody can come back to, then the longest unused ones beyond `limit` bytes; `keep` are in use now.
+
+        Of every effect the latest documents are kept, the older of them for a day. The space is given back to the disk.
+        """
+        with self.file.writing() as session:
+            recent = now() - timedelta(hours=KEPT_HOURS)
+            wanted: set[str] = set(keep)
+            trials = session.execute(select(TrialRow.id, TrialRow.effect_id, TrialRow.bake_key, TrialRow.made).order_by(TrialRow.made.desc()))
+            done = set(session.scalars(select(BakeRow.key).where(BakeRow.state == "done")))
+            known: dict[str, list[str]] = {}
+            old = []
+            for trial_id, effect_id, key, made in trials:
+                keys = known.setdefault(effect_id, [])
+                # What was passed through while a value was dragged is seldom whole.
+                if key not in keys and (not keys or (key in done and len(keys) < RUNS_KEPT and made > recent)):
+                    keys.append(key)
+                if key not in keys and key not in keep:
+                    old.append(trial_id)
+            for keys in known.values():
+                wanted.update(keys)
+            session.execute(delete(TrialRow).where(TrialRow.id.in_(old)))
             total = 0
             for row in session.scalars(select(BakeRow).order_by(BakeRow.used.desc())):
                 total += row.size
-                if total > limit and row.key not in keep:
+                if row.key not in keep and (row.key not in wanted or total > limit):
+                    total -= row.size
                     session.execute(delete(FrameRow).where(FrameRow.bake_key == row.key))
                     session.execute(delete(BakeRow).where(BakeRow.key == row.key))
-            effects = list(session.scalars(select(TrialRow.effect_id).distinct()))
-            for effect_id in effects:
-                made = select(TrialRow.id).where(TrialRow.effect_id == effect_id).order_by(TrialRow.made.desc()).offset(TRIALS_KEPT)
-                session.execute(delete(TrialRow).where(TrialRow.id.in_(list(session.scalars(made)))))
+        self._give_back()
+
+    def _give_back(self) -> None:
+        """Return free pages to the disk, in bites so that whoever wants to write in between can."""
+        try:
+            with self.file.engine.connect() as connection:
+                raw = connection.connection.cursor()
+                while (free := raw.execute("PRAGMA freelist_count").fetchone()[0]) > 0:
+                    raw.execute(f"PRAGMA incremental_vacuum({FREED_AT_ONCE})").fetchall()
+                    if raw.execute("PRAGMA freelist_count").fetchone()[0] >= free:
+                        break
+                raw.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
+        except DatabaseError as error:
+            raise in_words(error, self.file.path) from None
+
+    def bytes_on_disk(self) -> int:
+        """What computed frames take: the file and what waits to be written into it."""
+        return sum(path.stat().st_size for path in self.file.path.parent.glob(self.file.path.name + "*") if path.suffix != ".sqlite-shm")

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from hailridge.formats.clips import ClipWriter
+from hailridge.store.files import StorageError
 from hailridge.store.library import NotFound
 
 CLIPS_KEPT = 12
@@ -35,6 +36,13 @@ class Clips:
         if folder.is_dir():
             for old in folder.iterdir():
                 old.unlink(missing_ok=True)
+
+    def make_place(self) -> None:
+        """Make the folder, but never the data folder around it: one that vanished is not to come back empty."""
+        try:
+            self.folder.mkdir(exist_ok=True)
+        except OSError as error:
+            raise StorageError(f"the clip cannot be kept: {self.folder} cannot be made ({(error.strerror or 'unknown').lower()})") from None
 
     def add(self, clip: Clip) -> str:
         key = secrets.token_hex(8)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import secrets
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from hailridge.core.assets import Mesh as CoreMesh
@@ -16,11 +17,15 @@ from hailridge.core.assets import MissingAsset, PictureSheet
 from hailridge.formats.meshes import mesh_id
 from hailridge.formats.pictures import picture_id
 from hailridge.model.effect import Effect
+from hailridge.model.validation import read_effect
 from hailridge.store.database import Database
-from hailridge.store.tables import AssetRow, EffectRow, PictureRow, TrialRow, VersionRow, now
+from hailridge.store.tables import AssetRow, EffectRow, PictureRow, SettingRow, VersionRow, now
 
 VERSIONS_KEPT = 400
 """Unnamed versions kept per effect; named ones stay for ever."""
+
+DAYS_KEPT = 30
+"""Days for which a deleted effect can be brought back."""
 
 
 class NotFound(LookupError):
@@ -61,17 +66,22 @@ class Library:
 
     # ── Effects ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
-    def effects(self) -> list[EffectRow]:
-        """All effects, the latest changed first."""
+    def effects(self, deleted: bool = False) -> list[EffectRow]:
+        """All effects, the latest changed first; or those that were deleted and can be brought back, the latest deleted first."""
+        chosen = select(EffectRow).where(EffectRow.deleted.is_not(None) if deleted else EffectRow.deleted.is_(None))
         with self.database.reading() as session:
-            return list(session.scalars(select(EffectRow).order_by(EffectRow.changed.desc(), EffectRow.id)))
+            return list(session.scalars(chosen.order_by((EffectRow.deleted if deleted else EffectRow.changed).desc(), EffectRow.id)))
 
     def effect(self, effect_id: str) -> EffectRow:
         with self.database.reading() as session:
             return _effect(session, effect_id)
 
-    def create(self, effect: Effect, demo: str | None = None) -> EffectRow:
-        row = EffectRow(id=secrets.token_hex(6), name=effect.name, document=serialized(effect), revision=1, demo=demo)
+    def create(self, effect: Effect, demo: str | None = None, poster: bytes | None = None) -> EffectRow:
+        """Keep a new effect; with a `poster` (PNG) where there is a picture of it already."""
+        shown = "given" if poster else None
+        row = EffectRow(
+            id=secrets.token_hex(6), name=effect.name, document=serialized(effect), revision=1, demo=demo, poster=poster, poster_bake=shown
+        )
         with self.database.writing() as session:
             session.add(row)
             session.flush()
@@ -111,10 +121,31 @@ class Library:
         return row
 
     def delete(self, effect_id: str) -> None:
+        """Put an effect away; for some time it can be brought back."""
         with self.database.writing() as session:
-            row = _effect(session, effect_id)
-            session.execute(delete(TrialRow).where(TrialRow.effect_id == effect_id))
-            session.delete(row)
+            _effect(session, effect_id).deleted = now()
+
+    def bring_back(self, effect_id: str) -> EffectRow:
+        """Take back the deletion of an effect."""
+        with self.database.writing() as session:
+            row = session.get(EffectRow, effect_id)
+            if row is None:
+                raise NotFound(f"the effect '{effect_id}' can no longer be brought back")
+            row.deleted = None
+            return row
+
+    def forget_deleted(self, days: float = DAYS_KEPT) -> int:
+        """Let effects that were deleted longer ago than `days` go for good, with their versions. Returns how many."""
+        with self.database.writing() as session:
+            gone = list(session.scalars(select(EffectRow).where(EffectRow.deleted < now() - timedelta(days=days))))
+            for row in gone:
+                session.delete(row)
+        return len(gone)
+
+    def rename(self, effect_id: str, name: str) -> EffectRow:
+        """Give an effect another name: a new revision like any other change."""
+        row = self.effect(effect_id)
+        return self.save(effect_id, read_effect(row.document).model_copy(update={"name": name}), row.revision)
 
     def set_poster(self, effect_id: str, picture: bytes, bake: str) -> None:
         with self.database.writing() as session:
@@ -146,14 +177,16 @@ class Library:
 
     # ── Meshes ──────────────────────────────────────────────────────────────────────────────────────────────────────────
 
-    def add_mesh(self, name: str, mesh: CoreMesh) -> AssetRow:
-        """Keep a mesh under the digest of its triangles; the same mesh is kept once."""
+    def add_mesh(self, name: str, mesh: CoreMesh, rename: bool = True) -> AssetRow:
+        """Keep a mesh under the digest of its triangles; the same mesh is kept once, under the name given last unless `rename` is off."""
         key = mesh_id(mesh)
         with self.database.writing() as session:
             row = session.get(AssetRow, key)
             if row is None:
                 row = AssetRow(id=key, name=name[:200], vertices=mesh.vertices.tobytes(), faces=mesh.faces.tobytes(), triangles=len(mesh.faces))
                 session.add(row)
+            elif rename:
+                row.name = name[:200]
             return row
 
     def meshes(self) -> list[tuple[str, str, int]]:
@@ -173,11 +206,14 @@ class Library:
     # ── Pictures ────────────────────────────────────────────────────────────────────────────────────────────────────────
 
     def add_picture(self, sheet: PictureSheet) -> str:
-        """Keep a picture set under the digest of what is drawn; the same set is kept once. Returns its id."""
+        """Keep a picture set under the digest of what is drawn; the same set is kept once, under the name given last. Returns its id."""
         key = picture_id(sheet)
         with self.database.writing() as session:
-            if session.get(PictureRow, key) is None:
+            row = session.get(PictureRow, key)
+            if row is None:
                 session.add(PictureRow(id=key, **vars(sheet)))
+            else:
+                row.name = sheet.name
         return key
 
     def pictures(self) -> dict[str, PictureSheet]:
@@ -195,13 +231,23 @@ class Library:
                 raise MissingAsset(asset)
             return PictureSheet(row.name, row.columns, row.rows, row.count, row.width, row.height, row.png)
 
-    def count(self) -> int:
+    # ── Settings ────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def setting(self, name: str, default: Any) -> Any:
+        """A setting of this library."""
         with self.database.reading() as session:
-            return session.scalar(select(func.count()).select_from(EffectRow)) or 0
+            row = session.get(SettingRow, name)
+            return default if row is None else json.loads(row.value)
+
+    def set_setting(self, name: str, value: Any) -> None:
+        with self.database.writing() as session:
+            session.merge(SettingRow(name=name, value=json.dumps(value)))
 
 
 def _effect(session: Session, effect_id: str) -> EffectRow:
     row = session.get(EffectRow, effect_id)
     if row is None:
         raise NotFound(f"there is no effect '{effect_id}'; it may have been deleted in another tab")
+    if row.deleted is not None:
+        raise NotFound(f"'{row.name}' was deleted; it can be brought back from the library for {DAYS_KEPT} days")
     return row

@@ -1,4 +1,4 @@
-"""The tables. Alembic's migrations in `store/migrations` make and change them."""
+"""The tables. Alembic's migrations in `store/migrations` make and change those of what artists made."""
 
 from __future__ import annotations
 
@@ -14,7 +14,11 @@ def now() -> datetime:
 
 
 class Table(DeclarativeBase):
-    pass
+    """What artists made."""
+
+
+class Computed(DeclarativeBase):
+    """What was computed from it, in a file of its own that may be lost."""
 
 
 class EffectRow(Table):
@@ -31,6 +35,8 @@ class EffectRow(Table):
     changed: Mapped[datetime] = mapped_column(default=now)
     poster: Mapped[bytes | None] = mapped_column(LargeBinary, default=None)
     poster_bake: Mapped[str | None] = mapped_column(String(64), default=None)
+    deleted: Mapped[datetime | None] = mapped_column(default=None)
+    """When it was put away; it can be brought back for a while."""
 
 
 class VersionRow(Table):
@@ -74,7 +80,16 @@ class PictureRow(Table):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class BakeRow(Table):
+class SettingRow(Table):
+    """A setting of this library, as JSON."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)
+
+
+class BakeRow(Computed):
     """Computed frames of one computation, named by a digest of everything that decides its bytes. State: computing, done, stopped, failed."""
 
     __tablename__ = "bakes"
@@ -91,7 +106,7 @@ class BakeRow(Table):
     used: Mapped[datetime] = mapped_column(default=now)
 
 
-class FrameRow(Table):
+class FrameRow(Computed):
     """One computed frame: packed particle columns, packed events and small counts as JSON."""
 
     __tablename__ = "frames"
@@ -103,13 +118,13 @@ class FrameRow(Table):
     state: Mapped[bytes] = mapped_column(LargeBinary)
 
 
-class TrialRow(Table):
+class TrialRow(Computed):
     """One run of one version of an effect: its whole document, looks included, and the bake that holds its frames."""
 
     __tablename__ = "trials"
 
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
-    effect_id: Mapped[str] = mapped_column(ForeignKey("effects.id", ondelete="CASCADE"))
+    effect_id: Mapped[str] = mapped_column(String(32))
     bake_key: Mapped[str] = mapped_column(String(64))
     document: Mapped[str] = mapped_column(Text)
     made: Mapped[datetime] = mapped_column(default=now)

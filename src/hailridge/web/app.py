@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import asyncio
+import json
+import math
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
 from fastapi import FastAPI, Request, WebSocket, WebSocketDisconnect
+from fastapi.encoders import jsonable_encoder
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy.exc import OperationalError
 
 import hailridge.core  # noqa: F401  (loads the registry before any document is read)
 from hailridge import __version__
 from hailridge.core.assets import MissingAsset
 from hailridge.model.validation import DocumentError
-from hailridge.store.database import StorageError, in_words
+from hailridge.store.claim import Claim
+from hailridge.store.files import StorageError
 from hailridge.store.library import Conflict, NotFound, NotYet
 from hailridge.web import assets, clips, effects, exchanging, looking, measuring, pictures, reference, trials
 from hailridge.web.context import FRONT_END, Context
@@ -25,19 +29,24 @@ from hailridge.web.security import LOCAL, Guard
 
 CONTENT_POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:; frame-ancestors 'none'"
 
+PAGE_HEADERS = {"Content-Security-Policy": CONTENT_POLICY, "Cache-Control": "no-cache", "Referrer-Policy": "no-referrer"}
 
-def create_app(folder: Path, workers: int = 2, hosts: frozenset[str] = frozenset(LOCAL), token: str | None = None) -> FastAPI:
-    """The whole application over a data folder."""
+
+def create_app(
+    folder: Path, workers: int = 2, hosts: frozenset[str] = frozenset(LOCAL), token: str | None = None, any_address: bool = False,
+    claim: Claim | None = None,
+) -> FastAPI:
+    """The whole application over a data folder; see `security.Guard` for `hosts`, `token` and `any_address`."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        app.state.context = context = Context(folder, workers)
+        app.state.context = context = Context(folder, workers, claim)
         context.live.loop = asyncio.get_running_loop()
         yield
         context.close()
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.add_middleware(Guard, hosts=hosts, token=token)
+    app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
     for module in (reference, effects, exchanging, trials, looking, measuring, assets, pictures, clips):
         app.include_router(module.router)
     _translate_errors(app)
@@ -75,10 +84,22 @@ def _translate_errors(app: FastAPI) -> None:
     async def storage(request: Request, error: StorageError) -> JSONResponse:
         return JSONResponse({"detail": str(error)}, 507 if error.full else 503)
 
-    @app.exception_handler(OperationalError)
-    async def database(request: Request, error: OperationalError) -> JSONResponse:
-        told = in_words(error)
-        return JSONResponse({"detail": str(told)}, 507 if told.full else 503)
+    @app.exception_handler(RequestValidationError)
+    async def request(request: Request, error: RequestValidationError) -> Response:
+        # What was given comes along in the answer, and need not be text that can be sent.
+        odd: dict[Any, Any] = {
+            bytes: lambda given: given.decode(errors="replace"), float: lambda given: given if math.isfinite(given) else str(given)
+        }  # fmt: skip
+        told = jsonable_encoder(error.errors(), custom_encoder=odd)
+        return Response(json.dumps({"detail": told}), 422, media_type="application/json")
+
+    @app.exception_handler(UnicodeEncodeError)
+    async def no_text(request: Request, error: UnicodeEncodeError) -> JSONResponse:
+        return JSONResponse({"detail": "the request holds characters that are no text (half of a surrogate pair)"}, 422)
+
+    @app.exception_handler(OverflowError)
+    async def too_large(request: Request, error: OverflowError) -> JSONResponse:
+        return JSONResponse({"detail": "the request holds a number that is too large"}, 422)
 
 
 async def live(socket: WebSocket) -> None:
@@ -117,4 +138,4 @@ def _serve_front_end(app: FastAPI) -> None:
     async def page(path: str) -> Response:
         if path.startswith("api/"):
             return JSONResponse({"detail": f"there is no '/{path}'"}, 404)
-        return FileResponse(FRONT_END / "index.html", headers={"Content-Security-Policy": CONTENT_POLICY, "Cache-Control": "no-cache"})
+        return FileResponse(FRONT_END / "index.html", headers=PAGE_HEADERS)

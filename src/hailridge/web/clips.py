@@ -44,7 +44,7 @@ def begin_clip(asked: Asked, context: Shared) -> ClipOut:
     except ClipError as error:
         raise HTTPException(422, str(error)) from None
     clips = context.clips
-    clips.folder.mkdir(parents=True, exist_ok=True)
+    clips.make_place()
     name = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-") or "clip"
     path = clips.folder / f"{secrets.token_hex(4)}-{name}{SUFFIXES[asked.format]}"
     writer = ClipWriter(path, asked.format, asked.width, asked.height, asked.frames_per_second, asked.first)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import json
+import threading
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,10 +17,14 @@ from hailridge.formats.posters import POSTER_AT, poster
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
-from hailridge.store.bakes import Bakes
+from hailridge.store.bakes import CACHE_BYTES, Bakes
+from hailridge.store.claim import Claim
 from hailridge.store.clips import Clips
 from hailridge.store.database import Database
 from hailridge.store.library import Library
+
+SELDOM, REGULARLY = 3.0, 3600.0
+"""Seconds between two rounds of cleaning up: at least, and at most."""
 
 ROOT = Path(__file__).resolve().parents[3]
 FRONT_END = ROOT / "frontend" / "dist"
@@ -44,9 +50,10 @@ class Live:
 
 
 class Context:
-    """Everything that lives as long as the server."""
+    """Everything that lives as long as the server. StorageError where the folder cannot be used, or has a server already."""
 
-    def __init__(self, folder: Path, workers: int = 2) -> None:
+    def __init__(self, folder: Path, workers: int = 2, claim: Claim | None = None) -> None:
+        self.claim = claim or Claim(folder)
         self.database = Database(folder)
         self.library = Library(self.database)
         self.bakes = Bakes(self.database)
@@ -57,12 +64,24 @@ class Context:
         self.clips = Clips(folder / "clips")
         self.runs.listener = self.live.publish
         self.runs.on_done = self._after_bake
+        self.housekeeping = Housekeeping(self._clean)
+        self.housekeeping.due()
 
     def _after_bake(self, effect_id: str, key: str) -> None:
         """A finished run gives the library its picture, if it shows the effect as saved; and old runs are let go."""
+        self.housekeeping.due()
         with suppress(Exception):  # a picture that fails is no reason to trouble anyone
-            self.bakes.prune({key})
             self.make_poster(effect_id)
+
+    def _clean(self) -> None:
+        """Let go what nobody can come back to: frames, and effects that were deleted long ago."""
+        self.library.forget_deleted()
+        self.bakes.prune(self.runs.in_use(), self.limit)
+
+    @property
+    def limit(self) -> int:
+        """Bytes that computed frames may take."""
+        return int(self.library.setting("frames_limit", CACHE_BYTES))
 
     def make_poster(self, effect_id: str) -> None:
         row = self.library.effect(effect_id)
@@ -76,8 +95,37 @@ class Context:
         self.live.publish({"type": "poster", "effect": effect_id})
 
     def close(self) -> None:
+        self.housekeeping.stop()
         self.pool.close()
         self.database.close()
+        self.claim.let_go()
+
+
+class Housekeeping:
+    """Cleans up in a thread of its own: soon after it is due, but not all the time, and now and then."""
+
+    def __init__(self, clean: Callable[[], None]) -> None:
+        self._clean = clean
+        self._due, self._stopped = threading.Event(), threading.Event()
+        self._thread = threading.Thread(target=self._work, daemon=True)
+        self._thread.start()
+
+    def due(self) -> None:
+        self._due.set()
+
+    def stop(self) -> None:
+        """End the thread; what it is about to do is done first."""
+        self._stopped.set()
+        self._due.set()
+        self._thread.join(10)
+
+    def _work(self) -> None:
+        while not self._stopped.wait(SELDOM):
+            self._due.wait(REGULARLY)
+            self._due.clear()
+            if not self._stopped.is_set():
+                with suppress(Exception):  # a store that cannot be written tells so where somebody waits for it
+                    self._clean()
 
 
 def _context(request: Request) -> Context:

@@ -134,8 +134,9 @@ def save_effect(effect_id: str, save: Save, context: Shared) -> EffectOut:
 
 @router.delete("/{effect_id}", status_code=204)
 def delete_effect(effect_id: str, context: Shared) -> None:
-    context.runs.stop(effect_id)
     context.library.delete(effect_id)
+    context.runs.forget(effect_id)
+    context.housekeeping.due()
 
 
 @router.get("/{effect_id}/poster", response_class=Response, responses={200: {"content": {"image/png": {}}}})

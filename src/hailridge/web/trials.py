@@ -48,6 +48,7 @@ class TrialOut(BaseModel):
     seconds: float
     message: str
     findings: list[dict[str, Any]]
+    waiting: list[str] | None = Field(None, description="Names of the effects whose runs it waits for; none where it does not wait.")
     frames_per_second: float
     provisional_from: int | None = None
     any_frame: bool = False

@@ -62,11 +62,16 @@ def _reflect(vector: Values, normal: Values) -> Values:
 
 
 def _noise(place: Values, seed: Values = 0.0) -> Values:
-    places = np.ascontiguousarray(np.atleast_2d(place), np.float32)
-    out: NDArray[np.float32] = np.empty((len(places), 4), np.float32)
-    noise_kernel.noise(len(places), places, np.uint32(int(np.ravel(seed)[0]) & 0xFFFFFF), out)
-    value = out[:, 0].astype(np.float64)
-    return value if np.ndim(place) == 2 else value[0]
+    seeds = np.ravel(np.asarray(seed, np.float64))
+    places = np.ascontiguousarray(np.broadcast_to(np.atleast_2d(place), (max(len(seeds), len(np.atleast_2d(place))), 3)), np.float32)
+    value = np.full(len(places), np.nan)
+    # Particles of one seed share one noise; a seed that is no number gives none.
+    for one in np.unique(seeds[np.isfinite(seeds)]):
+        rows = np.flatnonzero(seeds == one) if len(seeds) > 1 else np.arange(len(places))
+        out: NDArray[np.float32] = np.empty((len(rows), 4), np.float32)
+        noise_kernel.noise(len(rows), places[rows], np.uint32(int(one) & 0xFFFFFF), out)
+        value[rows] = out[:, 0]
+    return value if np.ndim(place) == 2 or len(seeds) > 1 else value[0]
 
 
 def _plain(compute: Callable[..., Values], arguments: int = 1) -> Function:
