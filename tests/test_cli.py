@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 import json
+import signal
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
+from typing import Any
 
-from tests.support import document
+from typer.testing import CliRunner
+
+from hailridge.cli import app
+from tests.support import document, rule
+
+
+def asked(*arguments: str) -> Any:
+    """What a command says and how it ends, in this process."""
+    return CliRunner().invoke(app, list(arguments))
 
 
 def hailridge(*arguments: str) -> subprocess.CompletedProcess[str]:
@@ -68,20 +79,124 @@ class CommandLine(unittest.TestCase):
         self.assertGreater(ends[1], ends[0])
 
     def test_simulate_says_what_is_wrong(self) -> None:
+        out = str(self.folder / "x.csv")
         for arguments, words in (
             (("--out", "x.abc"), "no known kind"),
-            (("--out", "x.csv", "--frames", "9:2"), "not in order"),
-            (("--out", "x.csv", "--frames", "a:b"), "no range of frames"),
-            (("--out", "x.csv", "--set", "nothing"), "cannot be set"),
-            (("--out", "/nowhere/x.csv"), "could not be written"),
+            (("--out", ".csv"), "no known kind"),
+            (("--out", out, "--frames", "9:2"), "not in order; write the first one first, such as 2:9"),
+            (("--out", out, "--frames", "a:b"), "no range of frames; write A:B"),
+            (("--out", out, "--frames", ":"), "no range of frames"),
+            (("--out", out, "--frames", "0:99999"), "there is no frame 99999: the effect has frames 0 to"),
+            (("--out", out, "--set", "nothing"), "does not say what to set to what"),
+            (("--out", out, "--set", "rules.99.label=x"), "rules has entries 0 to"),
+            (("--out", out, "--set", "name.first=x"), "name is a value and has nothing called 'first'"),
+            (("--out", out, "--set", "clock.durration=2"), "did you mean 'duration'"),
+            (("--out", out, "--set", "clock.duration=long"), "clock, duration"),
+            (("--out", str(self.folder / "none" / "x.csv")), "there is no folder"),
+            (("--out", str(self.folder / "none" / "x.usdc")), "there is no folder"),
+            (("--out", str(self.folder / "none" / "x.parquet")), "there is no folder"),
         ):
-            done = hailridge("simulate", "starter", *arguments)
-            self.assertEqual(done.returncode, 1)
-            self.assertIn(words, " ".join(done.stderr.split()))
+            with self.subTest(words=words, arguments=arguments):
+                done = asked("simulate", "starter", *arguments)
+                self.assertEqual(done.exit_code, 1, done.output)
+                self.assertIn(words, " ".join(done.output.split()))
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_text_is_set_as_text(self) -> None:
+        from hailridge.commands.loading import set_value
+
+        raw = document()
+        for change in ("name=Neu", "rules=[]", "clock.duration=2", "summary=a = b"):
+            set_value(raw, change)
+        self.assertEqual((raw["name"], raw["rules"], raw["clock"]["duration"], raw["summary"]), ("Neu", [], 2, "a = b"))
+
+    def test_nothing_is_overwritten_unasked(self) -> None:
+        for kind in ("csv", "ply"):
+            arguments = ("simulate", "starter", "--frames", "0:1", "--out", str(self.folder / f"x.{kind}"))
+            self.assertEqual(asked(*arguments).exit_code, 0)
+            before = {path.name: path.read_bytes() for path in self.folder.iterdir()}
+            again = asked(*arguments, "--seed", "99")
+            self.assertEqual(again.exit_code, 1)
+            self.assertIn("exists already", " ".join(again.output.split()))
+            self.assertEqual({path.name: path.read_bytes() for path in self.folder.iterdir()}, before)
+            self.assertEqual(asked(*arguments, "--seed", "99", "--overwrite", "--quiet").output, "")
+            self.assertNotEqual({path.name: path.read_bytes() for path in self.folder.iterdir()}, before)
+        self.assertEqual(sorted(path.name for path in self.folder.iterdir()), ["x.0000.ply", "x.0001.ply", "x.csv"])
+
+    def test_stopped_in_the_middle(self) -> None:
+        """Ctrl+C, and being told to end, in the middle of writing: no file, no part of one, and exit code 130."""
+        raw = document(rule({"kind": "turbulence"}), count=5_000, clock={"duration": 500.0})
+        path = self.folder / "long.json"
+        path.write_text(json.dumps(raw))
+        for kind, sign in (("csv", signal.SIGINT), ("parquet", signal.SIGTERM), ("ply", signal.SIGINT), ("usdc", signal.SIGTERM)):
+            with self.subTest(kind):
+                command = [sys.executable, "-m", "hailridge.cli", "simulate", str(path), "--out", str(self.folder / f"x.{kind}")]
+                process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+                until = time.monotonic() + 60
+                while not [file for file in self.folder.rglob("*") if ".writing" in str(file) and file.is_file()] and time.monotonic() < until:
+                    if kind == "usdc" and list(self.folder.glob(".writing*")):
+                        break  # USD keeps it in memory until the end
+                    time.sleep(0.05)
+                time.sleep(0.5)
+                process.send_signal(sign)
+                _out, told = process.communicate(timeout=60)
+                self.assertEqual(process.returncode, 130, told)
+                self.assertIn("nothing was written", told)
+                self.assertNotIn("Traceback", told)
+                self.assertEqual([file.name for file in self.folder.iterdir()], ["long.json"])
+
+    def test_check_of_several_and_of_folders(self) -> None:
+        good, bad, odd = (self.folder / f"{name}.json" for name in ("a-good", "b-bad", "c-odd"))
+        good.write_text(json.dumps(document()))
+        bad.write_text(json.dumps(document() | {"nme": 1}))
+        odd.write_text("[1, 2, 3]")
+        done = asked("check", str(self.folder))
+        self.assertEqual(done.exit_code, 1)
+        for words in ("a-good.json:", "b-bad.json:", "did you mean 'name'", "has to be one JSON object"):
+            self.assertIn(words, done.output)
+        told = json.loads(asked("check", "--json", str(good), str(bad), "hail-on-the-tin-roof").stdout)
+        self.assertEqual([(Path(entry["effect"]).stem, entry["ok"]) for entry in told], [("a-good", True), ("b-bad", False), ("hail-on-the-tin-roof", True)])
+        self.assertTrue(all(advisory["place"] for entry in told for advisory in entry["advisories"]))
+        self.assertEqual(asked("check", "--quiet", str(good)).output, "")
+        binary = self.folder / "d.json"
+        binary.write_bytes(b"\xff\xfe\x00")
+        (self.folder / "empty").mkdir()
+        for name, words in ((str(binary), "is not JSON"), (str(self.folder / "empty"), "no documents"), ("nowhere", "neither a file nor a demo")):
+            done = asked("check", name)
+            self.assertEqual((done.exit_code, words in " ".join(done.output.split())), (1, True), done.output)
+
+    def test_version_and_exit_codes(self) -> None:
+        from hailridge import __version__
+
+        self.assertEqual(asked("--version").output.strip(), f"hailridge {__version__}")
+        self.assertEqual(asked("simulate", "starter").exit_code, 2)
+        self.assertEqual(asked("nonsense").exit_code, 2)
+
+    def test_effects_travel(self) -> None:
+        here, there, file = self.folder / "here", self.folder / "there", self.folder / "two.hailridge.zip"
+        own = self.folder / "own.json"
+        own.write_text(json.dumps(document() | {"name": "Of my own"}))
+        self.assertEqual(asked("export", "hail-on-the-tin-roof", str(own), "--out", str(file)).exit_code, 0)
+        done = asked("import", str(file), "--data", str(here))
+        self.assertEqual((done.exit_code, done.output.count("imported")), (0, 2), done.output)
+        again = self.folder / "again.hailridge.zip"
+        self.assertEqual(asked("export", "Hail on the tin roof", "Of my own", "--data", str(here), "--out", str(again)).exit_code, 0)
+        self.assertEqual(again.read_bytes(), file.read_bytes())
+        for arguments, words in (
+            (("export", "Of my own", "--data", str(here), "--out", str(again)), "exists already"),
+            (("export", "Nobody", "--data", str(here), "--out", str(self.folder / "n.zip")), "neither a file nor a demo"),
+            (("export", "starter", "--out", str(self.folder / "no" / "n.zip")), "there is no folder"),
+            (("import", str(own), "--data", str(there)), "no file of effects"),
+            (("import", str(self.folder / "none.zip"), "--data", str(there)), "cannot be read"),
+        ):
+            done = asked(*arguments)
+            self.assertEqual((done.exit_code, words in " ".join(done.output.split())), (1, True), done.output)
+        asked("import", str(again), "--data", str(here))
+        self.assertIn("by its id", " ".join(asked("export", "Of my own", "--data", str(here), "--out", str(self.folder / "n.zip")).output.split()))
 
     def test_serving_beyond_this_machine_needs_a_token(self) -> None:
-        done = hailridge("serve", "--host", "0.0.0.0", "--data", str(self.folder))
-        self.assertIn("needs a token", done.stderr)
+        done = asked("serve", "--host", "0.0.0.0", "--data", str(self.folder))
+        self.assertEqual((done.exit_code, "needs a token" in done.output), (1, True))
 
 
 if __name__ == "__main__":

@@ -6,22 +6,57 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Any, cast
+from typing import Annotated
 
 import typer
 from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+from rich.text import Text
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Hailridge: particle effects written as sentences, seen as they work.")
+from hailridge import __version__
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    help="Hailridge: particle effects written as sentences, seen as they work. "
+    "Exit codes: 0 done, 1 could not be done (or a check found errors), 2 asked wrongly, 130 stopped by Ctrl+C.",
+)
 console = Console(stderr=True)
 
 DEFAULT_DATA = Path("data")
 
 
-def _fail(message: str) -> typer.Exit:
-    console.print(f"[red]{message}[/red]", highlight=False, soft_wrap=True)
-    return typer.Exit(1)
+INTERRUPTED = 130
+"""Exit code of what was stopped by Ctrl+C, as shells have it. 0: done; 1: could not be done, or a check found errors; 2: asked wrongly."""
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """What cannot be done is told in red, and is exit code 1."""
+    from hailridge.commands.loading import CommandError
+
+    try:
+        yield
+    except CommandError as error:
+        for line in error.lines:
+            console.print(Text(line, style="red"), soft_wrap=True)
+        raise typer.Exit(1) from None
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"hailridge {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def options(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version and end.")] = False,
+) -> None:
+    """What holds for all commands."""
 
 
 @app.command()
@@ -34,13 +69,10 @@ def serve(
     demo: Annotated[bool, typer.Option("--demo", help="Put the demo effects into an empty library.")] = False,
 ) -> None:
     """Serve the application."""
-    from hailridge.serving import ServingError
-    from hailridge.serving import serve as serve_now
+    from hailridge.commands.serving import serve as serve_now
 
-    try:
+    with _told():
         serve_now(data, host, port, token, allow_host or [], demo)
-    except ServingError as error:
-        raise _fail(str(error)) from None
 
 
 @app.command()
@@ -57,111 +89,79 @@ def demos() -> None:
 @app.command()
 def simulate(
     effect: Annotated[str, typer.Argument(help="A document's file, or the name of a demo effect.")],
-    out: Annotated[Path, typer.Option(help="File to write: .parquet, .csv, .ply, .usdc or .npz.")],
-    frames: Annotated[str, typer.Option(help="First and last frame, as A:B; default is all.")] = "",
+    out: Annotated[Path, typer.Option(help="File to write: .parquet, .csv, .ply, .usdc or .npz. Its folder has to be there.")],
+    frames: Annotated[str, typer.Option(help="First and last frame, as A:B, or one frame; default is all.")] = "",
     seed: Annotated[int | None, typer.Option(help="Another seed than the document's.")] = None,
     set_value: Annotated[list[str] | None, typer.Option("--set", help="Change a value: dial=value, or path=value (clock.duration=2).")] = None,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that are there.")] = False,
+    quiet: Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing but what is wrong.")] = False,
 ) -> None:
-    """Compute an effect and write its frames to an open format."""
-    from hailridge.core.engine.simulation import Simulation
-    from hailridge.formats.exports import WRITERS
+    """Compute an effect and write its frames to an open format. What is stopped (Ctrl+C) leaves nothing behind."""
+    from hailridge.commands.simulating import simulate as simulate_now
 
-    writer = WRITERS.get(out.suffix.lower())
-    if writer is None:
-        raise _fail(f"'{out.name}' has no known kind; use one of {', '.join(WRITERS)}")
-    document, assets = _load(effect, seed, set_value or [])
-    first, last = _range(frames, document.clock.last_frame)
-    simulation = Simulation(document, assets)
-    columns = (TextColumn("simulating"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=console) as progress:
-        task = progress.add_task("frames", total=last + 1)
-
-        def wanted() -> Any:
-            for frame in simulation.frames(last):
-                progress.advance(task)
-                if frame.number >= first:
-                    yield frame
-
+    with _told():
         try:
-            writer(out, document, wanted())
-        except OSError as error:
-            raise _fail(f"'{out}' could not be written: {error.strerror}") from None
-    for finding in simulation.findings:
-        console.print(f"{finding.level}, frame {finding.frame}: {finding.text}", highlight=False)
-
-
-def _range(text: str, last: int) -> tuple[int, int]:
-    if not text:
-        return 0, last
-    try:
-        start, end = (int(part) if part else None for part in text.split(":"))
-    except ValueError:
-        raise _fail(f"'{text}' is no range of frames; write A:B, such as 0:48") from None
-    first, final = start or 0, last if end is None else min(end, last)
-    if first > final or first < 0:
-        raise _fail(f"the frames {first} to {final} are not in order; the effect has frames 0 to {last}")
-    return first, final
-
-
-def _load(name: str, seed: int | None = None, changes: list[str] | None = None) -> tuple[Any, Any]:
-    """A document and its meshes, from a file (meshes beside it) or a demo's name."""
-    import hailridge.core  # noqa: F401
-    from hailridge import demo
-    from hailridge.core.assets import Assets
-    from hailridge.formats.folder import FolderAssets
-    from hailridge.model.validation import DocumentError, read_effect
-
-    try:
-        if name in (*demo.names(), demo.STARTER):
-            raw, assets = demo.document(name), cast(Assets, demo.assets())
-        else:
-            path = Path(name)
-            raw, assets = json.loads(path.read_text(encoding="utf-8")), FolderAssets(path.parent, demo.assets())
-        if seed is not None:
-            raw.setdefault("clock", {})["seed"] = seed
-        for change in changes or []:
-            _set(raw, change)
-        return read_effect(raw), assets
-    except FileNotFoundError:
-        raise _fail(f"'{name}' is neither a file nor a demo; the demos are {', '.join(demo.names())}") from None
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise _fail(f"'{name}' is not JSON: {error}") from None
-    except DocumentError as error:
-        for problem in error.problems:
-            console.print(f"[red]error[/red] {problem}", highlight=False)
-        raise typer.Exit(1) from None
-
-
-def _set(raw: Any, change: str) -> None:
-    path, _equals, text = change.partition("=")
-    # A dial goes by its id alone.
-    for index, dial in enumerate(raw.get("dials", [])):
-        if dial.get("id") == path:
-            path = f"dials.{index}.value"
-    node, *keys = raw, *path.split(".")
-    try:
-        value = json.loads(text)
-        for key in keys[:-1]:
-            node = node[int(key)] if isinstance(node, list) else node.setdefault(key, {})
-        node[int(keys[-1]) if isinstance(node, list) else keys[-1]] = value
-    except (ValueError, LookupError, TypeError, AttributeError):
-        raise _fail(f"'{change}' cannot be set; write path=value, such as rules.2.condition.threshold=10") from None
+            simulate_now(effect, out, frames, seed, set_value or [], overwrite, Console(stderr=True, quiet=quiet))
+        except KeyboardInterrupt:
+            console.print("stopped; nothing was written", highlight=False)
+            raise typer.Exit(INTERRUPTED) from None
 
 
 @app.command()
-def check(effect: Annotated[str, typer.Argument(help="A document's file, or the name of a demo effect.")]) -> None:
-    """Tell what is wrong with an effect, and what will probably not do what was meant."""
-    from hailridge.core.advisories import advise
-    from hailridge.model.validation import place_in_words
+def check(
+    effects: Annotated[list[str], typer.Argument(help="Documents, names of demos, or folders of documents.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print what was found as JSON.")] = False,
+    quiet: Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing of effects that are right.")] = False,
+) -> None:
+    """Tell what is wrong with effects, and what will probably not do what was meant. Exit code 1 where one cannot be used as it is."""
+    from hailridge.commands.checking import check as check_now
 
-    document, _assets = _load(effect)
-    found = advise(document)
-    raw = document.model_dump()
-    for advisory in found:
-        typer.echo(f"{advisory.level}  {place_in_words(raw, tuple(advisory.item))}: {advisory.text}")
-    typer.echo(f"{len(found)} advisories" if found else "nothing to remark")
-    if any(advisory.level == "error" for advisory in found):
-        raise typer.Exit(1)
+    with _told():
+        reports = check_now(effects)
+        if as_json:
+            typer.echo(json.dumps([report.as_dict() for report in reports], indent=1))
+        for report in reports if not as_json else ():
+            if quiet and not report.wrong:
+                continue
+            if len(reports) > 1:
+                typer.echo(f"{report.name}:")
+            for line in report.lines():
+                typer.echo(("  " if len(reports) > 1 else "") + line, err=bool(report.problem))
+        if any(report.wrong for report in reports):
+            raise typer.Exit(1)
+
+
+@app.command("export")
+def export_command(
+    effects: Annotated[list[str], typer.Argument(help="Effects of the library by name or id, documents by file, or demos.")],
+    out: Annotated[Path | None, typer.Option(help="File to write; by default named after the first effect.")] = None,
+    data: Annotated[Path, typer.Option(help="Folder of the library.")] = DEFAULT_DATA,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that is there.")] = False,
+    quiet: Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing but what is wrong.")] = False,
+) -> None:
+    """Write effects, with their meshes and pictures, to one file that another library can import."""
+    import hailridge.core  # noqa: F401  (loads the registry)
+    from hailridge.commands.travelling import export_effects
+
+    with _told():
+        path = export_effects(effects, out, data, overwrite)
+        if not quiet:
+            typer.echo(f"{path} holds {len(effects)} effect{'s' if len(effects) > 1 else ''}")
+
+
+@app.command("import")
+def import_command(
+    files: Annotated[list[Path], typer.Argument(help="Files that 'export', or the library page, wrote.")],
+    data: Annotated[Path, typer.Option(help="Folder of the library; made if there is none.")] = DEFAULT_DATA,
+    quiet: Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing but what is wrong.")] = False,
+) -> None:
+    """Take effects from files into a library."""
+    from hailridge.commands.travelling import import_effects
+
+    with _told():
+        for name in import_effects(files, data):
+            if not quiet:
+                typer.echo(f"imported '{name}'")
 
 
 @app.command()
@@ -196,9 +196,12 @@ def openapi() -> None:
 @app.command()
 def bench(as_json: Annotated[bool, typer.Option("--json", help="Print the figures as JSON.")] = False) -> None:
     """Measure what was promised, and print it as a table or as JSON."""
+    from hailridge.commands.loading import CommandError
+
     script = Path(__file__).resolve().parents[2] / "benchmarks" / "run.py"
-    if not script.is_file():
-        raise _fail("the benchmarks come with the source, not with an installed package")
+    with _told():
+        if not script.is_file():
+            raise CommandError("the benchmarks come with the source, not with an installed package")
     raise typer.Exit(subprocess.call([sys.executable, str(script), *(["--json"] if as_json else [])]))
 
 

@@ -84,11 +84,11 @@ class Pruning(StoreCase):
     def test_the_file_gives_its_space_back(self) -> None:
         for seed in range(30):
             self.computed("one", seed, 2_000_000)
-        full = self.bakes.bytes_on_disk()
+        full = self.database.frames.bytes_on_disk()
         self.assertGreater(full, 50e6)
         self.bakes.drop_effect("one")
         self.bakes.prune(keep=set())
-        self.assertLess(self.bakes.bytes_on_disk(), 2e6)
+        self.assertLess(self.database.frames.bytes_on_disk(), 2e6)
         self.assertLess(self.database.frames.path.stat().st_size, 2e6)
 
 

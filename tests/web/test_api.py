@@ -18,12 +18,12 @@ from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from hailridge import demo
+from hailridge.commands.serving import seed_demos
 from hailridge.core.suggesting import present_quantity
 from hailridge.formats.blocks import unpack
 from hailridge.formats.posters import poster_of
 from hailridge.model.kind import Kind
 from hailridge.model.validation import read_effect
-from hailridge.serving import seed_demos
 from hailridge.web.app import create_app
 from tests.support import compare, document, rule
 

@@ -60,10 +60,15 @@ class ClipWriter:
     frames_per_second : float
     first : int
         The number of the first frame, for the names in a sequence.
+    stem : str
+        What those names begin with; by default the file's own.
     """
 
-    def __init__(self, path: Path, form: ClipFormat, width: int, height: int, frames_per_second: float, first: int = 0) -> None:
+    def __init__(
+        self, path: Path, form: ClipFormat, width: int, height: int, frames_per_second: float, first: int = 0, stem: str = ""
+    ) -> None:
         self.path, self.form, self.width, self.height, self.first = path, form, width, height, first
+        self.stem = stem or path.stem
         self.written = 0
         self._zip: zipfile.ZipFile | None = None
         self._container: Any = None
@@ -99,7 +104,7 @@ class ClipWriter:
             solid = bool((image[:, :, 3] == 255).all())
             Image.fromarray(image[:, :, :3] if solid else image).save(out, "PNG", compress_level=4)
             if self._zip is not None:
-                self._zip.writestr(f"{self.path.stem}.{self.first + self.written:05d}.png", out.getvalue())
+                self._zip.writestr(zipfile.ZipInfo(f"{self.stem}.{self.first + self.written:05d}.png"), out.getvalue())
             else:
                 self.path.write_bytes(out.getvalue())
         self.written += 1

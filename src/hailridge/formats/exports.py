@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -35,7 +36,27 @@ def table_of(effect: Effect, frame: Frame) -> Table:
         # A unit quaternion, w last, and the spin in radians a second.
         table |= {f"q{axis}": c["orientation"][:, k] for k, axis in enumerate("xyzw")}
         table |= {f"spin_{axis}": c["spin"][:, k] for k, axis in enumerate("xyz")}
-    return table | {attribute.id: c[f"own {attribute.id}"] for attribute in effect.attributes}
+    # A column of one's own never takes the place of a standard one.
+    return table | {name: c[f"own {attribute}"] for attribute, name in own_names(effect, STANDARD).items()}
+
+
+STANDARD = {
+    "frame", "time", "id", "parent_id", "group", "age", "lifetime", "x", "y", "z", "vx", "vy", "vz", "radius", "r", "g", "b", "opacity",
+    "qx", "qy", "qz", "qw", "spin_x", "spin_y", "spin_z",
+}  # fmt: skip
+"""Columns that are what they are in every effect."""
+
+
+def own_names(effect: Effect, taken: set[str]) -> dict[str, str]:
+    """Under which name each own attribute is written: its id, with `own_` before it where that is `taken`."""
+    names: dict[str, str] = {}
+    ids = {attribute.id for attribute in effect.attributes}
+    for attribute in effect.attributes:
+        name = attribute.id
+        while name in taken or name in names.values() or (name != attribute.id and name in ids):
+            name = f"own_{name}"
+        names[attribute.id] = name
+    return names
 
 
 def write_parquet(path: Path, effect: Effect, frames: Frames) -> None:
@@ -70,10 +91,10 @@ def write_csv(path: Path, effect: Effect, frames: Frames) -> None:
 
 
 def write_ply(path: Path, effect: Effect, frames: Frames) -> None:
-    """Binary little-endian PLY points; with several frames one file each, numbered before the suffix."""
+    """Binary little-endian PLY points; with several frames one file each, numbered before the suffix (see `targets`)."""
     from plyfile import PlyData, PlyElement
 
-    several = [path]
+    before = 0
     for index, frame in enumerate(frames):
         table = table_of(effect, frame)
         group = np.asarray(frame.columns["group"], np.int16)
@@ -81,18 +102,31 @@ def write_ply(path: Path, effect: Effect, frames: Frames) -> None:
         rows = np.empty(frame.count, [(name, np.asarray(column).dtype.str) for name, column in table.items()])
         for name, column in table.items():
             rows[name] = column
-        labels = [f"group {number}: {entry.label}" for number, entry in enumerate(effect.groups)]
+        # The head of a PLY file is lines of ASCII: labels are written as JSON writes them.
+        labels = [f"group {number}: {json.dumps(entry.label)}" for number, entry in enumerate(effect.groups)]
         data = PlyData([PlyElement.describe(rows, "vertex")], byte_order="<", comments=[f"time {frame.time:.6f} s", *labels])
-        target = path if index == 0 else path.with_name(f"{path.stem}.{frame.number:04d}{path.suffix}")
         if index == 1:
-            path.rename(path.with_name(f"{path.stem}.{frame.number - 1:04d}{path.suffix}"))
-        data.write(str(target))
-        several.append(target)
+            path.rename(_numbered(path, before))
+        before = frame.number
+        data.write(str(path if index == 0 else _numbered(path, frame.number)))
+
+
+def _numbered(path: Path, frame: int) -> Path:
+    return path.with_name(f"{path.stem}.{frame:04d}{path.suffix}")
+
+
+def targets(path: Path, first: int, last: int) -> list[Path]:
+    """The files that frames `first` to `last` are written to."""
+    several = path.suffix.lower() == ".ply" and last > first
+    return [_numbered(path, frame) for frame in range(first, last + 1)] if several else [path]
 
 
 def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
-    """One UsdGeomPoints prim with a time sample a frame: points, velocities, widths, ids, display colour and opacity."""
-    from pxr import Gf, Usd, UsdGeom, Vt
+    """One UsdGeomPoints prim with a time sample a frame: points, velocities, widths, ids, display colour and opacity; all else as primvars.
+
+    `age`, `lifetime`, `parent` (an id, −1 for none), `group` (a number, whose labels are in the prim's custom data) and every own attribute.
+    """
+    from pxr import Gf, Sdf, Tf, Usd, UsdGeom, Vt
 
     stage = Usd.Stage.CreateNew(str(path))
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
@@ -105,9 +139,12 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
     variables = UsdGeom.PrimvarsAPI(points)
     color = points.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
     opacity = points.CreateDisplayOpacityPrimvar(UsdGeom.Tokens.vertex)
-    from pxr import Sdf
-
-    group = variables.CreatePrimvar("group", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.vertex)
+    kinds = {"f": (Sdf.ValueTypeNames.FloatArray, Vt.FloatArray, np.float32), "i": (Sdf.ValueTypeNames.IntArray, Vt.IntArray, np.int32)}
+    own = own_names(effect, {"age", "lifetime", "parent", "group", "orientation", "displayColor", "displayOpacity"})
+    # Names in USD are made of letters, digits and underscores.
+    extra = {"age": "age", "lifetime": "lifetime", "parent": "parent_id", "group": "group"}
+    extra |= {Tf.MakeValidIdentifier(name): f"own {attribute}" for attribute, name in own.items()}
+    points.GetPrim().SetCustomDataByKey("groups", Vt.StringArray([group.label for group in effect.groups]))
     first = last = None
     for frame in frames:
         c, code = frame.columns, Usd.TimeCode(frame.number)
@@ -122,7 +159,10 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
         if "orientation" in c:
             turn = variables.CreatePrimvar("orientation", Sdf.ValueTypeNames.QuatfArray, UsdGeom.Tokens.vertex)
             turn.Set(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in c["orientation"]]), code)
-        group.Set(Vt.IntArray.FromNumpy(c["group"].astype(np.int32)), code)
+        for name, column in extra.items():
+            declared, array, exact = kinds["f" if np.issubdtype(c[column].dtype, np.floating) else "i"]
+            variable = variables.CreatePrimvar(name, declared, UsdGeom.Tokens.vertex)
+            variable.Set(array.FromNumpy(np.ascontiguousarray(c[column].astype(exact))), code)
         reach = (c["radius"].max() if frame.count else 0.0)
         low, high = (places.min(axis=0) - reach, places.max(axis=0) + reach) if frame.count else (np.zeros(3), np.zeros(3))
         points.CreateExtentAttr().Set(Vt.Vec3fArray([Gf.Vec3f(*map(float, low)), Gf.Vec3f(*map(float, high))]), code)
@@ -148,7 +188,10 @@ Writer = Callable[[Path, Effect, Frames], None]
 
 
 def _whole(writer: Writer) -> Writer:
-    """Write beside the place and move there when all is done: what cannot be finished leaves nothing behind, and what was there stays."""
+    """Write beside the place and move there when all is done: what cannot be finished leaves nothing behind, and what was there stays.
+
+    The folder has to be there, for every format.
+    """
 
     def write(path: Path, effect: Effect, frames: Frames) -> None:
         with TemporaryDirectory(prefix=".writing-", dir=path.absolute().parent) as folder:

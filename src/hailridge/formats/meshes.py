@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import trimesh
 
 from hailridge.core.assets import Mesh
 from hailridge.core.geometry import Geometry
@@ -91,6 +90,9 @@ def _all_finite(places: Places) -> bool:
 
 def _read_others(suffix: str, data: bytes) -> tuple[Any, Any]:
     """Vertices and faces of a PLY, STL or GLB file; None where there are none."""
+    # Half a second, for those alone who need it.
+    import trimesh
+
     # No resolver: a mesh file cannot make the reader open other files.
     loaded = trimesh.load(io.BytesIO(data), file_type=suffix[1:], force="mesh", process=False, skip_materials=True, resolver=None)
     places, corners = getattr(loaded, "vertices", None), getattr(loaded, "faces", None)

@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from difflib import get_close_matches
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import ValidationError
 
@@ -180,7 +180,7 @@ def check(effect: Effect) -> Iterator[Problem]:
         "dial": {dial.id for dial in effect.dials},
         "rule": {rule.id for rule in effect.rules},
     }
-    for collection in _COLLECTIONS:
+    for collection in COLLECTIONS:
         seen: set[str] = set()
         for index, item in enumerate(getattr(effect, collection)):
             if item.id in seen:
@@ -318,7 +318,7 @@ def _time_runs_on(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
 
 # ── Saying where, in words ──────────────────────────────────────────────────────────────────────────────────────────────
 
-_COLLECTIONS = {
+COLLECTIONS = {
     "dials": "dial", "shapes": "shape", "fields": "field", "groups": "group", "attributes": "attribute", "sources": "source",
     "rules": "rule", "looks": "look",
 }  # fmt: skip
@@ -332,14 +332,14 @@ def place_in_words(raw: Any, path: Path) -> str:
     for key in path:
         node = _step_into(node, key)
         if isinstance(key, int) and isinstance(previous, str):
-            singular = _COLLECTIONS.get(previous)
+            singular = COLLECTIONS.get(previous)
             label = node.get("label") or node.get("id") if isinstance(node, dict) else None
             if words and words[-1] == previous:
                 words.pop()
             number = _rule_number(raw, key) if previous == "rules" else key + 1
             words.append(f"{singular or previous.rstrip('s')} {number}" + (f" '{label}'" if isinstance(label, str) else ""))
         elif isinstance(key, str):
-            words.append(key.replace("_", " ") if key in _COLLECTIONS or key not in _all_tags() else "")
+            words.append(key.replace("_", " ") if key in COLLECTIONS or key not in _all_tags() else "")
         previous = key
     return ", ".join(word for word in words if word)
 
@@ -370,7 +370,7 @@ def _problem(raw: Any, path: Path, text: str) -> Problem:
 
 
 def _nearest(name: Any, known: Any) -> str:
-    close = get_close_matches(str(name), [str(entry) for entry in known], n=1)
+    close = get_close_matches(str(name), [str(entry) for entry in known if entry != name], n=1)
     return f"; did you mean '{close[0]}'?" if close else ""
 
 
@@ -382,7 +382,7 @@ def _in_words(error: ValidationError, raw: dict[str, Any]) -> list[Problem]:
         match entry["type"]:
             case "extra_forbidden":
                 siblings = _step_into_all(raw, path[:-1])
-                text = f"unknown field '{path[-1]}'" + _nearest(path[-1], _fields_beside(siblings))
+                text = f"unknown field '{path[-1]}'" + _nearest(path[-1], _fields_beside(siblings, path[:-1]))
             case "missing":
                 text = "is missing"
             case "finite_number":
@@ -411,12 +411,23 @@ def _step_into_all(raw: Any, path: Path) -> Any:
     return raw
 
 
-def _fields_beside(node: Any) -> list[str]:
+def _fields_beside(node: Any, path: Path) -> list[str]:
+    """The fields that a part at a place has."""
     if not isinstance(node, dict):
         return []
     tag = node.get("kind")
-    names: set[str] = set(Effect.model_fields) | set(Rule.model_fields)
+    names: set[str] = set()
     for members in Kind.registry.values():
         if isinstance(tag, str) and tag in members:
             names |= set(members[tag].model_fields)
-    return sorted(names)
+    return sorted(names or _fixed(path).model_fields)
+
+
+def _fixed(path: Path) -> type[Part]:
+    """The fixed part of a document (the effect itself, its clock, a rule) at a place, or that around it."""
+    found: type[Part] = Effect
+    for key in path:
+        field = found.model_fields.get(key) if isinstance(key, str) else None
+        inner = [part for part in (get_args(field.annotation) or (field.annotation,)) if isinstance(part, type)] if field is not None else []
+        found = next((part for part in inner if issubclass(part, Part)), found)
+    return found

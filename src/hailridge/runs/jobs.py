@@ -13,7 +13,7 @@ import numpy as np
 
 from hailridge.core.engine.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
-from hailridge.formats.meshes import MeshError, notes_on, read_mesh
+from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
 from hailridge.formats.pictures import PictureError, read_pictures
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
@@ -130,13 +130,22 @@ def stored(frame: Frame, kept: bool = True) -> StoredFrame:
 
 
 def import_mesh(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
-    """Read an uploaded mesh here, where a damaged one can do no harm, and keep it."""
+    """Read an uploaded mesh here, where a damaged one can do no harm, and keep it; says what it is at."""
+
+    def at(stage: str) -> None:
+        report({"type": "upload", "ticket": job.get("ticket", ""), "stage": stage})
+
+    at(f"reading {len(job['data']) / 1e6:.0f} MB")
     try:
-        mesh = read_mesh(job["name"], job["data"])
+        read = read_mesh_file(job["name"], job["data"])
     except MeshError as error:
         return {"state": "refused", "message": str(error)}
+    mesh = read.mesh
+    at(f"looking at {len(mesh.faces):,} triangles".replace(",", " "))
+    notes = [*read.notes, *notes_on(mesh)]
     row = resources.library.add_mesh(job["name"], mesh)
-    return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles, "notes": notes_on(mesh)}
+    size = float(np.ptp(mesh.vertices, axis=0).max())
+    return {"state": "done", "asset": row.id, "name": row.name, "triangles": row.triangles, "notes": notes, "size": size}
 
 
 def import_pictures(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import multiprocessing as mp
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
@@ -44,6 +45,8 @@ class Job:
     allowance: float | None = ALLOWANCE
     """Seconds for which it counts as short; None: always."""
     result: Future[dict[str, Any]] = field(default_factory=Future)
+    heard: float | None = None
+    """When it was started, or last gave a sign of life (monotonic clock); None while it waits."""
     long: bool = False
     abandoned: bool = False
     pausing: bool = False
@@ -71,7 +74,7 @@ class Worker:
         threading.Thread(target=self._listen, daemon=True).start()
 
     def start(self, job: Job) -> None:
-        self.job = job
+        self.job, job.heard = job, time.monotonic()
         # What was told to an earlier job is over; one that goes on has an old number.
         self.cancel.value = 0
         try:
@@ -248,7 +251,9 @@ class Pool:
 
     def heard(self, worker: Worker, message: dict[str, Any]) -> None:
         job = worker.job
-        if job is not None and not job.abandoned and message["number"] == job.number:
+        if job is not None and message["number"] == job.number:
+            job.heard = time.monotonic()
+        if job is not None and not job.abandoned and message["number"] == job.number and message["type"] != "alive":
             self.listener({**message, "owner": job.owner})
 
     def finished(self, worker: Worker, message: dict[str, Any]) -> None:

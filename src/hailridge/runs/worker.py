@@ -6,9 +6,14 @@ import multiprocessing as mp
 import os
 import signal
 import threading
-from contextlib import suppress
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from multiprocessing.connection import Connection, wait
 from typing import Any
+
+BEAT = 2.0
+"""Seconds between two signs of life."""
 
 
 def work(connection: Connection, cancel: Any, folder: str) -> None:
@@ -25,6 +30,7 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
 
     warm(quietly=True)
     resources = Resources.open(folder)
+    sending = threading.Lock()
     # A connection that breaks means that the server is gone: there is nobody left to tell.
     with suppress(EOFError, OSError):
         connection.send({"type": "ready"})
@@ -38,10 +44,32 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
                 return "stop" if cancel.value > 0 else "pause"
 
             def report(message: dict[str, Any], number: int = number) -> None:
-                connection.send({**message, "number": number})
+                with sending:
+                    connection.send({**message, "number": number})
 
-            result = perform(resources, job, called_off, report)
-            connection.send({"type": "result", "number": number, **result})
+            with _beating(report):
+                result = perform(resources, job, called_off, report)
+            report({"type": "result", **result})
+
+
+@contextmanager
+def _beating(report: Callable[[dict[str, Any]], None]) -> Iterator[None]:
+    """Say now and then that the job advances: that this process has worked since it last said so."""
+    over = threading.Event()
+
+    def beat() -> None:
+        worked = time.process_time()
+        while not over.wait(BEAT):
+            if (now := time.process_time()) > worked + BEAT / 20:
+                worked = now
+                with suppress(OSError):
+                    report({"type": "alive"})
+
+    threading.Thread(target=beat, daemon=True).start()
+    try:
+        yield
+    finally:
+        over.set()
 
 
 def _end_with_server() -> None:

@@ -262,7 +262,3 @@ class Bakes:
                 raw.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
         except DatabaseError as error:
             raise in_words(error, self.file.path) from None
-
-    def bytes_on_disk(self) -> int:
-        """What computed frames take: the file and what waits to be written into it."""
-        return sum(path.stat().st_size for path in self.file.path.parent.glob(self.file.path.name + "*") if path.suffix != ".sqlite-shm")

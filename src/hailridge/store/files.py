@@ -88,6 +88,10 @@ class File:
             cursor.execute(f"PRAGMA {name} = {value}")
         cursor.close()
 
+    def bytes_on_disk(self) -> int:
+        """What the file takes, with what waits to be written into it."""
+        return sum(path.stat().st_size for path in self.path.parent.glob(self.path.name + "*") if path.suffix != ".sqlite-shm")
+
     def close(self) -> None:
         self.engine.dispose()
 

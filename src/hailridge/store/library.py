@@ -1,4 +1,4 @@
-"""Effects and their versions: read, saved under optimistic locking, copied, deleted."""
+"""Effects and their versions: read, saved under optimistic locking, deleted and brought back; meshes, pictures, settings."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from hailridge.core.assets import Mesh as CoreMesh
 from hailridge.core.assets import MissingAsset, PictureSheet
 from hailridge.formats.meshes import mesh_id
 from hailridge.formats.pictures import picture_id
+from hailridge.formats.travelling import Baggage, collect
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.database import Database
@@ -142,6 +143,14 @@ class Library:
                 session.delete(row)
         return len(gone)
 
+    def delete_for_good(self, effect_id: str) -> None:
+        """Let an effect that was deleted go before its time."""
+        with self.database.writing() as session:
+            row = session.get(EffectRow, effect_id)
+            if row is None or row.deleted is None:
+                raise NotFound(f"there is no deleted effect '{effect_id}'")
+            session.delete(row)
+
     def rename(self, effect_id: str, name: str) -> EffectRow:
         """Give an effect another name: a new revision like any other change."""
         row = self.effect(effect_id)
@@ -205,14 +214,17 @@ class Library:
 
     # ── Pictures ────────────────────────────────────────────────────────────────────────────────────────────────────────
 
-    def add_picture(self, sheet: PictureSheet) -> str:
-        """Keep a picture set under the digest of what is drawn; the same set is kept once, under the name given last. Returns its id."""
+    def add_picture(self, sheet: PictureSheet, rename: bool = True) -> str:
+        """Keep a picture set under the digest of what is drawn; the same set is kept once, under the name given last unless `rename` is off.
+
+        Returns its id.
+        """
         key = picture_id(sheet)
         with self.database.writing() as session:
             row = session.get(PictureRow, key)
             if row is None:
                 session.add(PictureRow(id=key, **vars(sheet)))
-            else:
+            elif rename:
                 row.name = sheet.name
         return key
 
@@ -230,6 +242,30 @@ class Library:
             if row is None:
                 raise MissingAsset(asset)
             return PictureSheet(row.name, row.columns, row.rows, row.count, row.width, row.height, row.png)
+
+    # ── Effects that travel ─────────────────────────────────────────────────────────────────────────────────────────────
+
+    def take_out(self, effect_ids: list[str]) -> Baggage:
+        """Effects with all that they need, to be written to one file."""
+        rows = [self.effect(effect_id) for effect_id in effect_ids]
+        names = {key: name for key, name, _triangles in self.meshes()}
+        return collect([(read_effect(row.document), row.poster) for row in rows], self, names)
+
+    def take_in(self, baggage: Baggage) -> list[EffectRow]:
+        """Keep effects that were brought, and what they need; what is here already keeps its name.
+
+        Raises
+        ------
+        DocumentError
+            Where one of the documents cannot be used; nothing is kept then.
+        """
+        effects = [(read_effect(one.document), one.poster) for one in baggage.effects]
+        for name, mesh in baggage.meshes.values():
+            self.add_mesh(name, mesh, rename=False)
+        for sheet in baggage.pictures.values():
+            self.add_picture(sheet, rename=False)
+        # The first of the file comes to stand first.
+        return [self.create(effect, poster=poster) for effect, poster in reversed(effects)][::-1]
 
     # ── Settings ────────────────────────────────────────────────────────────────────────────────────────────────────────
 

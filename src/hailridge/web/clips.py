@@ -47,7 +47,7 @@ def begin_clip(asked: Asked, context: Shared) -> ClipOut:
     clips.make_place()
     name = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-") or "clip"
     path = clips.folder / f"{secrets.token_hex(4)}-{name}{SUFFIXES[asked.format]}"
-    writer = ClipWriter(path, asked.format, asked.width, asked.height, asked.frames_per_second, asked.first)
+    writer = ClipWriter(path, asked.format, asked.width, asked.height, asked.frames_per_second, asked.first, name)
     key = clips.add(Clip(writer, f"{name}{SUFFIXES[asked.format]}", asked.frames))
     return _out(key, clips.get(key))
 

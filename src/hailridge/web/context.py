@@ -64,7 +64,7 @@ class Context:
         self.clips = Clips(folder / "clips")
         self.runs.listener = self.live.publish
         self.runs.on_done = self._after_bake
-        self.housekeeping = Housekeeping(self._clean)
+        self.housekeeping = Housekeeping(self.clean)
         self.housekeeping.due()
 
     def _after_bake(self, effect_id: str, key: str) -> None:
@@ -73,7 +73,7 @@ class Context:
         with suppress(Exception):  # a picture that fails is no reason to trouble anyone
             self.make_poster(effect_id)
 
-    def _clean(self) -> None:
+    def clean(self) -> None:
         """Let go what nobody can come back to: frames, and effects that were deleted long ago."""
         self.library.forget_deleted()
         self.bakes.prune(self.runs.in_use(), self.limit)

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import re
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, HTTPException, Response
+from fastapi import APIRouter, HTTPException, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from hailridge.core.advisories import advise
 from hailridge.core.shipped import shipped_pictures
 from hailridge.demo import starter
+from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects
+from hailridge.model.comparing import changes
 from hailridge.model.validation import DocumentError, read_effect
-from hailridge.store.tables import EffectRow, VersionRow
+from hailridge.store.library import DAYS_KEPT
+from hailridge.store.tables import EffectRow, VersionRow, now
 from hailridge.web.context import Shared
+from hailridge.web.security import MOST_UPLOADED
 
 router = APIRouter(prefix="/api/effects", tags=["effects"])
 
@@ -29,6 +35,8 @@ class Summary(BaseModel):
     demo: bool
     changed: datetime
     poster: str | None
+    deleted: datetime | None = None
+    gone_in: float | None = Field(None, description="Days for which one that was deleted can still be brought back.")
 
 
 class EffectOut(BaseModel):
@@ -74,6 +82,17 @@ class Naming(BaseModel):
     name: str = Field(max_length=80)
 
 
+class EffectName(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+
+
+class ChangeOut(BaseModel):
+    """One difference between two versions."""
+
+    sort: Literal["added", "removed", "moved", "changed"]
+    text: str
+
+
 class AdvisoryOut(BaseModel):
     level: str
     item: list[str | int]
@@ -96,27 +115,62 @@ def _whole(stored: str) -> dict[str, Any]:
 
 
 @router.get("")
-def list_effects(context: Shared) -> list[Summary]:
-    """All effects, the latest changed first."""
-    return [
-        Summary(
-            id=row.id, name=row.name, summary=json.loads(row.document).get("summary", ""), revision=row.revision, demo=row.demo is not None,
-            changed=row.changed, poster=f"/api/effects/{row.id}/poster?of={row.poster_bake}" if row.poster else None,
-        )
-        for row in context.library.effects()
-    ]  # fmt: skip
+def list_effects(context: Shared, deleted: bool = False) -> list[Summary]:
+    """All effects, the latest changed first; or those that were deleted and can still be brought back."""
+    return [_summary(row) for row in context.library.effects(deleted)]
+
+
+def _summary(row: EffectRow) -> Summary:
+    return Summary(
+        id=row.id, name=row.name, summary=json.loads(row.document).get("summary", ""), revision=row.revision, demo=row.demo is not None,
+        changed=row.changed, poster=f"/api/effects/{row.id}/poster?of={row.poster_bake}" if row.poster else None, deleted=row.deleted,
+        gone_in=None if row.deleted is None else max(0.0, DAYS_KEPT - (now() - row.deleted).total_seconds() / 86400),
+    )  # fmt: skip
 
 
 @router.post("", status_code=201)
 def create_effect(new: New, context: Shared) -> EffectOut:
     """Make an effect: a copy, a given document, or a starter with a visible, running source."""
+    poster = None
     if new.copy_of is not None:
-        document = json.loads(context.library.effect(new.copy_of).document)
-        document["name"] = (new.name or f"{document['name']} (copy)")[:80]
+        row = context.library.effect(new.copy_of)
+        document, poster = json.loads(row.document), row.poster
+        document["name"] = new.name or _copied(document["name"], {row.name for row in context.library.effects()})
     else:
         document = new.document or starter()
         document["name"] = new.name or document.get("name", "Untitled effect")
-    return _out(context.library.create(read_effect(document)))
+    return _out(context.library.create(read_effect(document), poster=poster))
+
+
+def _copied(name: str, known: set[str]) -> str:
+    """A name for a copy that no effect has yet."""
+    base = re.sub(r" \(copy( \d+)?\)$", "", name)
+    for number in itertools.count(1):
+        tail = " (copy)" if number == 1 else f" (copy {number})"
+        made = base[: 80 - len(tail)] + tail
+        if made not in known:
+            return made
+    raise AssertionError
+
+
+@router.post("/bring-in", status_code=201)
+def bring_in(file: UploadFile, context: Shared) -> list[Summary]:
+    """Take in effects from a file that `get_file` made, with their meshes and pictures. 422 says what is wrong with it; nothing is kept then."""
+    name = file.filename or "file"
+    data = file.file.read(MOST_UPLOADED + 1)
+    try:
+        return [_summary(row) for row in context.library.take_in(unpack_effects(name, data))]
+    except TravelError as error:
+        raise HTTPException(422, str(error)) from None
+
+
+@router.get("/file", response_class=Response, responses={200: {"content": {"application/zip": {}}}})
+def get_file(context: Shared, effect: Annotated[list[str], Query(max_length=MOST_EFFECTS)]) -> Response:
+    """One file with effects and all that they need: a ZIP (see `formats.travelling`)."""
+    baggage = context.library.take_out(effect)
+    name = baggage.effects[0].document["name"] if len(effect) == 1 else f"{len(effect)} effects"
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "effect"
+    return Response(pack_effects(baggage), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{plain}{SUFFIX}"'})
 
 
 @router.get("/{effect_id}")
@@ -137,6 +191,26 @@ def delete_effect(effect_id: str, context: Shared) -> None:
     context.library.delete(effect_id)
     context.runs.forget(effect_id)
     context.housekeeping.due()
+
+
+@router.put("/{effect_id}/name")
+def rename_effect(effect_id: str, naming: EffectName, context: Shared) -> Summary:
+    """Give an effect another name, without opening it. It is a change like any other."""
+    row = context.library.rename(effect_id, naming.name)
+    context.live.publish({"type": "saved", "effect": effect_id, "revision": row.revision, "tab": ""})
+    return _summary(row)
+
+
+@router.post("/{effect_id}/bring-back")
+def bring_back(effect_id: str, context: Shared) -> Summary:
+    """Take back the deletion of an effect."""
+    return _summary(context.library.bring_back(effect_id))
+
+
+@router.delete("/{effect_id}/for-good", status_code=204)
+def delete_for_good(effect_id: str, context: Shared) -> None:
+    """Let an effect that was deleted go now, with its versions."""
+    context.library.delete_for_good(effect_id)
 
 
 @router.get("/{effect_id}/poster", response_class=Response, responses={200: {"content": {"image/png": {}}}})
@@ -167,6 +241,16 @@ def keep_version(effect_id: str, kept: Kept, context: Shared) -> EffectOut:
 def get_version(effect_id: str, revision: int, context: Shared) -> dict[str, Any]:
     """The document of one version."""
     return _whole(context.library.version(effect_id, revision).document)
+
+
+@router.get("/{effect_id}/versions/{revision}/changes")
+def get_changes(effect_id: str, revision: int, context: Shared, since: int | None = None) -> list[ChangeOut]:
+    """What a version has that another (the one before it, or `since`) has not, in words."""
+    versions = [row.revision for row in context.library.versions(effect_id)]
+    if since is None:
+        since = max((number for number in versions if number < revision), default=revision)
+    before, after = (_whole(context.library.version(effect_id, number).document) for number in (since, revision))
+    return [ChangeOut(sort=change.sort, text=change.text) for change in changes(before, after)]
 
 
 @router.put("/{effect_id}/versions/{revision}")

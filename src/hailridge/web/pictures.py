@@ -12,7 +12,7 @@ from hailridge.core.assets import PictureSheet
 from hailridge.core.shipped import shipped_pictures
 from hailridge.formats.pictures import LARGEST_FILE, MOST_CELLS
 from hailridge.web.context import Context, Shared
-from hailridge.web.uploads import read_in_worker
+from hailridge.web.uploads import Ticket, read_in_worker
 
 router = APIRouter(prefix="/api/pictures", tags=["pictures"])
 
@@ -59,6 +59,7 @@ def add_pictures(
     context: Shared,
     columns: Annotated[int, Form(ge=1, le=MOST_CELLS)] = 1,
     rows: Annotated[int, Form(ge=1, le=MOST_CELLS)] = 1,
+    ticket: Ticket = "",
 ) -> PictureOut:
     """Import one PNG, cut into columns and rows, or several of one size as a sequence. Read in a worker; 422 says what is wrong with them."""
     if len(files) > MOST_CELLS:
@@ -71,5 +72,5 @@ def add_pictures(
             raise HTTPException(422, f"these pictures are more than {LARGEST_FILE * 4 / 1e6:.0f} MB together; make them smaller or take fewer")
         given.append((file.filename or "picture", data))
     message = {"what": "pictures", "files": given, "columns": columns, "rows": rows}
-    result = read_in_worker(context, message, given[0][0])
+    result = read_in_worker(context, message, given[0][0], ticket)
     return _out(result["asset"], context.library.picture(result["asset"]), False)

@@ -2,26 +2,52 @@
 
 from __future__ import annotations
 
-from typing import Any
+import secrets
+import time
+from typing import Annotated, Any
 
-from fastapi import HTTPException
+from fastapi import APIRouter, Form, HTTPException
+from pydantic import BaseModel
 
-from hailridge.web.context import Context
+from hailridge.web.context import Context, Shared
 
-PATIENCE = 60.0
-"""Seconds that reading may take."""
+router = APIRouter(prefix="/api/uploads", tags=["uploads"])
+
+SILENCE = 60.0
+"""Seconds without a sign of life after which reading is given up. While it advances it may take its time."""
+
+LONGEST = 1800.0
+"""Seconds after which even a reader that keeps working is taken to be caught in a circle."""
+
+Ticket = Annotated[str, Form(max_length=40, pattern=r"^[a-zA-Z0-9-]*$", description="By which a page hears of its upload, and stops it.")]
 
 
-def read_in_worker(context: Context, message: dict[str, Any], name: str) -> dict[str, Any]:
-    """What a worker made of an upload (`runs.jobs`). 422 where it was refused, failed, or took too long; `name` is what the artist calls it."""
-    job = context.pool.submit(message, owner=f"{message['what']} {name}")
-    try:
-        result = job.result.result(PATIENCE)
-    except TimeoutError:
-        context.pool.abandon(job.owner)
-        raise HTTPException(422, f"'{name}' took longer than {PATIENCE:g} s to read and was given up") from None
+class Stopped(BaseModel):
+    stopped: bool
+
+
+def read_in_worker(context: Context, message: dict[str, Any], name: str, ticket: str = "") -> dict[str, Any]:
+    """What a worker made of an upload (`runs.jobs`). 422 where it was refused, failed, stopped or given up; `name` is what the artist calls it."""
+    owner = f"upload {ticket or secrets.token_hex(8)}"
+    job = context.pool.submit({**message, "ticket": ticket}, owner, allowance=None)
+    begun = time.monotonic()
+    while True:
+        try:
+            result = job.result.result(0.5)
+            break
+        except TimeoutError:
+            silent = job.heard is not None and time.monotonic() - job.heard > SILENCE
+            if silent or time.monotonic() - begun > LONGEST:
+                context.pool.abandon(owner)
+                raise HTTPException(422, f"'{name}' was given up: its reader no longer advances. It is probably damaged.") from None
     if result["state"] == "failed":
         raise HTTPException(422, f"'{name}' could not be read: {result['message']}")
     if result["state"] != "done":
-        raise HTTPException(422, result.get("message", "reading was stopped"))
+        raise HTTPException(422, result.get("message", f"reading '{name}' was stopped"))
     return result
+
+
+@router.post("/{ticket}/stop")
+def stop_upload(ticket: str, context: Shared) -> Stopped:
+    """Stop reading a file, at once."""
+    return Stopped(stopped=context.pool.stop(f"upload {ticket}"))

@@ -6,14 +6,11 @@ import json
 import socket
 from pathlib import Path
 
+from hailridge.commands.loading import CommandError
 from hailridge.store.files import StorageError
 
 ANYWHERE = {"0.0.0.0", "::"}
 HERE = {"127.0.0.1", "localhost", "::1"}
-
-
-class ServingError(RuntimeError):
-    """The server cannot start; the message says why, for people."""
 
 
 def serve(data: Path, host: str, port: int, token: str | None, allowed: list[str], demo: bool) -> None:
@@ -21,17 +18,17 @@ def serve(data: Path, host: str, port: int, token: str | None, allowed: list[str
 
     Raises
     ------
-    ServingError
+    CommandError
         Where the port is taken or no port, the folder cannot be used or has a server, or a token is missing.
     """
     if host not in HERE and not token:
-        raise ServingError("listening beyond this machine needs a token: add --token, and keep it secret")
+        raise CommandError("listening beyond this machine needs a token: add --token, and keep it secret")
     # The port comes first: a server that cannot have it has not touched the data.
     listening = listen(host, port)
     try:
         _serve(data, listening, host, token, allowed, demo)
     except StorageError as error:
-        raise ServingError(str(error)) from None
+        raise CommandError(str(error)) from None
     finally:
         listening.close()
 
@@ -67,13 +64,13 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
 
 
 def listen(host: str, port: int) -> socket.socket:
-    """A socket that listens at an address, or ServingError."""
+    """A socket that listens at an address, or CommandError."""
     if not 0 <= port <= 65535:
-        raise ServingError(f"there is no port {port}; ports go from 0 to 65535")
+        raise CommandError(f"there is no port {port}; ports go from 0 to 65535")
     try:
         family, _type, _protocol, _name, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
     except OSError as error:
-        raise ServingError(f"'{host}' is no address of this machine: {error.strerror}") from None
+        raise CommandError(f"'{host}' is no address of this machine: {error.strerror}") from None
     listening = socket.socket(family, socket.SOCK_STREAM)
     try:
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -82,10 +79,10 @@ def listen(host: str, port: int) -> socket.socket:
     except OSError as error:
         listening.close()
         if isinstance(error, PermissionError):
-            raise ServingError(f"port {port} may not be used without special rights; give another with --port") from None
+            raise CommandError(f"port {port} may not be used without special rights; give another with --port") from None
         if "in use" in str(error.strerror):
-            raise ServingError(f"port {port} is taken by another program, perhaps another Hailridge; give another with --port") from None
-        raise ServingError(f"nobody can listen at {host}, port {port}: {error.strerror}") from None
+            raise CommandError(f"port {port} is taken by another program, perhaps another Hailridge; give another with --port") from None
+        raise CommandError(f"nobody can listen at {host}, port {port}: {error.strerror}") from None
     return listening
 
 

@@ -1,0 +1,1 @@
+"""What the command line does, one module a command; `hailridge.cli` declares their options."""

@@ -1,0 +1,97 @@
+"""An effect named on the command line: a document's file, or a demo; with values changed for this once."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any, cast
+
+from hailridge.core.assets import Assets
+from hailridge.model.effect import Effect
+
+
+class CommandError(RuntimeError):
+    """What was asked cannot be done; each line is for people."""
+
+    def __init__(self, *lines: str) -> None:
+        super().__init__("\n".join(lines))
+        self.lines = lines
+
+
+def read_document(name: str) -> tuple[dict[str, Any], Assets]:
+    """The raw document of a file or demo, and where its meshes and pictures are: beside the file."""
+    import hailridge.core  # noqa: F401  (loads the registry)
+    from hailridge import demo
+    from hailridge.formats.folder import FolderAssets
+
+    if name in (*demo.names(), demo.STARTER):
+        return demo.document(name), cast(Assets, demo.assets())
+    path = Path(name)
+    try:
+        raw = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        raise CommandError(f"'{name}' is neither a file nor a demo; the demos are {', '.join(demo.names())}") from None
+    except IsADirectoryError:
+        raise CommandError(f"'{name}' is a folder; name a document in it") from None
+    except OSError as error:
+        raise CommandError(f"'{name}' cannot be read: {error.strerror}") from None
+    except (UnicodeDecodeError, ValueError, RecursionError) as error:
+        raise CommandError(f"'{name}' is not JSON: {error}") from None
+    if not isinstance(raw, dict):
+        raise CommandError(f"'{name}' is no effect: it has to be one JSON object")
+    return raw, FolderAssets(path.parent, cast(Assets, demo.assets()))
+
+
+def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tuple[Effect, Assets]:
+    """An effect, checked, with `changes` made to it ("path=value").
+
+    Raises
+    ------
+    CommandError
+        With every problem of the document on a line of its own.
+    """
+    from hailridge.model.validation import DocumentError, read_effect
+
+    raw, assets = read_document(name)
+    if seed is not None:
+        clock = raw.setdefault("clock", {})
+        if isinstance(clock, dict):
+            clock["seed"] = seed
+    for change in changes:
+        set_value(raw, change)
+    try:
+        return read_effect(raw), assets
+    except DocumentError as error:
+        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None
+
+
+def set_value(raw: Any, change: str) -> None:
+    """Change one value of a raw document: "path=value", a dial by its id alone. What is no JSON is taken as text."""
+    path, equals, text = change.partition("=")
+    if not equals or not path:
+        raise CommandError(f"'{change}' does not say what to set to what; write path=value, such as clock.duration=2 or name=Storm")
+    for index, dial in enumerate(raw.get("dials", []) if isinstance(raw.get("dials", []), list) else []):
+        if isinstance(dial, dict) and dial.get("id") == path:
+            path = f"dials.{index}.value"
+    try:
+        value = json.loads(text)
+    except ValueError:
+        value = text
+    node, *keys = raw, *path.split(".")
+    for depth, key in enumerate(keys):
+        last = depth == len(keys) - 1
+        here = ".".join(keys[:depth]) or "the effect"
+        if isinstance(node, list):
+            if not key.isdecimal() or int(key) >= len(node):
+                count = f"entries 0 to {len(node) - 1}" if node else "no entries"
+                raise CommandError(f"'{change}' cannot be set: {here} has {count}, not '{key}'")
+            at: Any = int(key)
+        elif isinstance(node, dict):
+            at = key
+        else:
+            raise CommandError(f"'{change}' cannot be set: {here} is a value and has nothing called '{key}'")
+        if last:
+            node[at] = value
+        else:
+            node = node[at] if isinstance(node, list) else node.setdefault(at, {})

@@ -1,0 +1,92 @@
+"""Computing an effect into a file: what cannot be written is found before anything is computed, and what is not finished is not there."""
+
+from __future__ import annotations
+
+import re
+import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from hailridge.commands.loading import CommandError, load
+
+
+def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: list[str], overwrite: bool, console: Console) -> None:
+    """Compute frames of an effect and write them to `out`, whose suffix says how.
+
+    Raises
+    ------
+    CommandError
+        Where the effect, the range or the place cannot be used.
+    KeyboardInterrupt
+        Where it was stopped; nothing is left behind then.
+    """
+    from hailridge.formats.exports import WRITERS, targets
+
+    writer = WRITERS.get(out.suffix.lower())
+    if writer is None:
+        raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(WRITERS)}")
+    if not out.parent.is_dir():
+        raise CommandError(f"'{out}' could not be written: there is no folder '{out.parent}'")
+    document, assets = load(effect, seed, changes)
+    first, last = frame_range(frames, document.clock.last_frame)
+    there = [path for path in targets(out, first, last) if path.exists()]
+    if any(path.is_dir() for path in there):
+        raise CommandError(f"'{out}' could not be written: it is a folder")
+    if there and not overwrite:
+        others = f" and {len(there) - 1} more" if len(there) > 1 else ""
+        raise CommandError(f"'{there[0]}'{others} exists already; add --overwrite to replace it")
+
+    from hailridge.core.engine.simulation import Simulation
+
+    simulation = Simulation(document, assets)
+    columns = (TextColumn("simulating"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with _told_to_stop(), Progress(*columns, console=console, disable=console.quiet) as progress:
+        task = progress.add_task("frames", total=last + 1)
+
+        def wanted() -> Iterator[Any]:
+            for frame in simulation.frames(last):
+                progress.advance(task)
+                if frame.number >= first:
+                    yield frame
+
+        try:
+            writer(out, document, wanted())
+        except OSError as error:
+            raise CommandError(f"'{out}' could not be written: {(error.strerror or str(error)).lower()}") from None
+    for finding in simulation.findings:
+        console.print(f"{finding.level}, frame {finding.frame}: {finding.text}", highlight=False, markup=False)
+
+
+@contextmanager
+def _told_to_stop() -> Iterator[None]:
+    """Being told to end is like Ctrl+C: what was begun is taken away first."""
+
+    def stop(_signal: int, _frame: Any) -> None:
+        raise KeyboardInterrupt
+
+    before = signal.signal(signal.SIGTERM, stop)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGTERM, before)
+
+
+def frame_range(text: str, last: int) -> tuple[int, int]:
+    """First and last frame of "A:B", "A:", ":B" or "A" in an effect with frames 0 to `last`."""
+    if not text:
+        return 0, last
+    told = re.fullmatch(r"\s*(\d{0,9})\s*(:?)\s*(\d{0,9})\s*", text)
+    if told is None or (not told[1] and not told[3]):
+        raise CommandError(f"'{text}' is no range of frames; write A:B, such as 0:48, or one frame; the effect has frames 0 to {last}")
+    first = int(told[1] or 0)
+    final = first if not told[2] else int(told[3]) if told[3] else last
+    if first > final:
+        raise CommandError(f"the frames {first} to {final} are not in order; write the first one first, such as {final}:{first}")
+    if final > last:
+        raise CommandError(f"there is no frame {final}: the effect has frames 0 to {last}; --set clock.duration=… makes it longer")
+    return first, final

@@ -1,0 +1,90 @@
+"""Effects out of a library into one file, and from such a file into a library."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from hailridge.commands.loading import CommandError, read_document
+from hailridge.formats.travelling import SUFFIX, Baggage, TravelError, collect, pack_effects, unpack_effects
+from hailridge.model.validation import DocumentError, read_effect
+from hailridge.store.database import Database
+from hailridge.store.files import StorageError
+from hailridge.store.library import Library, NotFound
+
+
+def export_effects(names: list[str], out: Path | None, data: Path, overwrite: bool) -> Path:
+    """Write effects to one file: those of the library in `data` by name or id, documents by their file, demos by their name."""
+    baggage = Baggage([])
+    for name in names:
+        one = _of_library(name, data) or _of_file(name)
+        baggage.effects += one.effects
+        baggage.meshes |= one.meshes
+        baggage.pictures |= one.pictures
+    path = out or Path(f"{_plain(names[0])}{SUFFIX}")
+    if not path.parent.is_dir():
+        raise CommandError(f"'{path}' could not be written: there is no folder '{path.parent}'")
+    if path.exists() and not overwrite:
+        raise CommandError(f"'{path}' exists already; add --overwrite to replace it")
+    beside = path.with_name(f".{path.name}.writing")
+    try:
+        beside.write_bytes(pack_effects(baggage))
+        beside.replace(path)
+    except OSError as error:
+        raise CommandError(f"'{path}' could not be written: {(error.strerror or str(error)).lower()}") from None
+    finally:
+        beside.unlink(missing_ok=True)
+    return path
+
+
+def _plain(name: str) -> str:
+    return Path(name).stem.strip().replace("/", "-") or "effect"
+
+
+def _of_library(name: str, data: Path) -> Baggage | None:
+    if not (data / "hailridge.sqlite").is_file():
+        return None
+    try:
+        database = Database(data)
+        try:
+            library = Library(database)
+            alike = [row for row in library.effects() if row.id == name] or [row for row in library.effects() if row.name == name]
+            if len(alike) > 1:
+                ids = ", ".join(row.id for row in alike)
+                raise CommandError(f"{len(alike)} effects are called '{name}'; name one of them by its id: {ids}")
+            return library.take_out([alike[0].id]) if alike else None
+        finally:
+            database.close()
+    except (StorageError, DocumentError, NotFound) as error:
+        raise CommandError(str(error)) from None
+
+
+def _of_file(name: str) -> Baggage:
+    raw, assets = read_document(name)
+    try:
+        return collect([(read_effect(raw), None)], assets, {})
+    except DocumentError as error:
+        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None
+
+
+def import_effects(files: list[Path], data: Path) -> list[str]:
+    """Take effects from files into the library in `data`, which is made if there is none. Returns their names."""
+    import hailridge.core  # noqa: F401  (loads the registry)
+
+    brought = []
+    for file in files:
+        try:
+            brought.append(unpack_effects(file.name, file.read_bytes()))
+        except OSError as error:
+            raise CommandError(f"'{file}' cannot be read: {error.strerror}") from None
+        except TravelError as error:
+            raise CommandError(str(error)) from None
+    try:
+        database = Database(data)
+        try:
+            return [row.name for baggage in brought for row in Library(database).take_in(baggage)]
+        finally:
+            database.close()
+    except StorageError as error:
+        raise CommandError(str(error)) from None
+    except DocumentError as error:
+        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None

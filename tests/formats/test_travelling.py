@@ -1,0 +1,139 @@
+"""Effects that travel: written to one file, read in elsewhere, byte for byte the same; files that are not what they say."""
+
+from __future__ import annotations
+
+import io
+import json
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import trimesh
+from PIL import Image
+
+from hailridge import demo
+from hailridge.formats.meshes import mesh_id, read_mesh
+from hailridge.formats.pictures import read_pictures
+from hailridge.formats.travelling import TravelError, pack_effects, unpack_effects
+from hailridge.model.validation import DocumentError, read_effect
+from hailridge.store.bakes import bake_key
+from hailridge.store.database import Database
+from hailridge.store.library import Library
+from tests.support import document, run
+
+
+def library(test: unittest.TestCase) -> Library:
+    folder = tempfile.TemporaryDirectory()
+    test.addCleanup(folder.cleanup)
+    database = Database(Path(folder.name))
+    test.addCleanup(database.close)
+    return Library(database)
+
+
+def sheet() -> bytes:
+    out = io.BytesIO()
+    generator = np.random.default_rng(8)
+    Image.fromarray(generator.integers(0, 256, (16, 32, 4), dtype=np.uint8), "RGBA").save(out, "PNG")
+    return out.getvalue()
+
+
+class Travelling(unittest.TestCase):
+    def setUp(self) -> None:
+        self.here, self.there = library(self), library(self)
+        mesh = self.here.add_mesh("cairn.ply", read_mesh("c.ply", trimesh.creation.torus(1.0, 0.3).export(file_type="ply")))
+        picture = self.here.add_picture(read_pictures([("two flakes.png", sheet())], 2, 1))
+        raw = document(
+            shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": mesh.id}],
+            source={"shape": "m", "placement": {"kind": "surface"}},
+            looks=[{"kind": "pictures", "id": "l", "picture": picture}],
+            count=40,
+        )
+        raw["picture"] = {"width": 640, "height": 360, "shutter": 0.5}
+        self.row = self.here.create(read_effect(raw | {"name": "Häil, größer ❄"}), poster=demo.poster(demo.names()[0]))
+        self.file = pack_effects(self.here.take_out([self.row.id]))
+
+    def test_byte_for_byte(self) -> None:
+        (row,) = self.there.take_in(unpack_effects("a.zip", self.file))
+        self.assertEqual((row.document, row.poster, row.name), (self.row.document, self.row.poster, self.row.name))
+        self.assertEqual(pack_effects(self.there.take_out([row.id])), self.file)
+        # Its picture's settings came along, and it computes the same frames.
+        self.assertEqual(json.loads(row.document)["picture"]["shutter"], 0.5)
+        before, after = read_effect(self.row.document), read_effect(row.document)
+        self.assertEqual(bake_key(before), bake_key(after))
+        frames = [run(effect, 3, store)[3].columns["position"] for effect, store in ((before, self.here), (after, self.there))]
+        np.testing.assert_array_equal(*frames)
+        self.assertEqual(self.there.meshes(), self.here.meshes())
+        self.assertEqual(self.there.picture(next(iter(self.there.pictures()))).png, self.here.picture(next(iter(self.here.pictures()))).png)
+
+    def test_others_read_it(self) -> None:
+        """By the standard library and trimesh: a ZIP of JSON, PLY and PNG."""
+        archive = zipfile.ZipFile(io.BytesIO(self.file))
+        self.assertIsNone(archive.testzip())
+        manifest = json.loads(archive.read("manifest.json"))
+        self.assertEqual((manifest["hailridge"], manifest["schema"], len(manifest["effects"])), (1, 4, 1))
+        (asset,) = manifest["meshes"]
+        back = trimesh.load(io.BytesIO(archive.read(f"meshes/{asset}.ply")), file_type="ply", process=False)
+        self.assertAlmostEqual(back.area, trimesh.creation.torus(1.0, 0.3).area, places=2)
+
+    def test_several_in_one_file(self) -> None:
+        for name in demo.names():
+            self.here.create(read_effect(demo.document(name)))
+        for name, mesh in demo.meshes().items():
+            self.here.add_mesh(name, mesh)
+        rows = self.here.effects()
+        made = self.there.take_in(unpack_effects("a.zip", pack_effects(self.here.take_out([row.id for row in rows]))))
+        self.assertEqual([row.document for row in made], [row.document for row in rows])
+        self.assertEqual([row.name for row in self.there.effects()], [row.name for row in rows])
+        self.assertEqual({key for key, *_rest in self.there.meshes()}, {mesh_id(mesh) for mesh in demo.meshes().values()} | {json.loads(self.row.document)["shapes"][1]["asset"]})
+
+    def changed(self, **entries: bytes | None) -> bytes:
+        out = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(self.file)) as before, zipfile.ZipFile(out, "w") as after:
+            for name in before.namelist():
+                data = entries.get(name, before.read(name))
+                if data is not None:
+                    after.writestr(name, data)
+        return out.getvalue()
+
+    def test_what_is_not_what_it_says(self) -> None:
+        names = zipfile.ZipFile(io.BytesIO(self.file)).namelist()
+        manifest: dict[str, Any] = json.loads(zipfile.ZipFile(io.BytesIO(self.file)).read("manifest.json"))
+        mesh, picture = (next(name for name in names if name.startswith(kind)) for kind in ("meshes", "pictures"))
+        whole = zipfile.ZipFile(io.BytesIO(self.file)).read(mesh)
+        bent = bytearray(whole)
+        bent[-40] ^= 1
+        cases = [
+            (b"no zip", "no file of effects"),
+            (self.file[:-300], "no file of effects"),
+            (self.changed(**{"manifest.json": None}), "'manifest.json' is missing"),
+            (self.changed(**{"manifest.json": b"[1, 2]"}), "manifest does not say so"),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"hailridge": 2}).encode()}), "newer Hailridge"),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"schema": 99}).encode()}), "newer Hailridge"),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"effects": []}).encode()}), "lists no effects"),
+            (self.changed(**{"effects/1.json": b"{"}), "is not JSON"),
+            (self.changed(**{"effects/1.json": None}), "is missing"),
+            (self.changed(**{mesh: bytes(bent)}), "not what its name says"),
+            (self.changed(**{mesh: whole[:50]}), "cannot be read"),
+            (self.changed(**{picture: sheet()[:-60]}), "not what its name says"),
+            (self.changed(**{picture: demo.poster(demo.names()[0])}), "not what its name says"),
+        ]
+        for data, words in cases:
+            with self.subTest(words), self.assertRaisesRegex(TravelError, f"'x.zip' .*{words}"):
+                self.there.take_in(unpack_effects("x.zip", data))
+        with self.assertRaises(DocumentError):
+            self.there.take_in(unpack_effects("x.zip", self.changed(**{"effects/1.json": b'{"nme": 1}'})))
+        # Nothing was kept of any of them.
+        self.assertEqual((self.there.effects(), self.there.meshes(), self.there.pictures()), ([], [], {}))
+
+    def test_names_that_lead_elsewhere_are_only_names(self) -> None:
+        manifest = json.loads(zipfile.ZipFile(io.BytesIO(self.file)).read("manifest.json"))
+        manifest["effects"][0]["document"] = "../../../etc/passwd"
+        with self.assertRaisesRegex(TravelError, "is missing"):
+            unpack_effects("x.zip", self.changed(**{"manifest.json": json.dumps(manifest).encode()}))
+
+
+if __name__ == "__main__":
+    unittest.main()
