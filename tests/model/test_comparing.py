@@ -49,7 +49,7 @@ class Comparing(unittest.TestCase):
         self.assertEqual(len(texts), 4)
         self.assertIn("rule 1 'Gust', enabled: on → off", texts)
         self.assertIn("rule 2 'Fall', condition, threshold: 1 → 2.5", texts)
-        self.assertIn("clock, duration: 2 → 5", texts)
+        self.assertIn("clock, duration: 2 s → 5 s", texts)
         self.assertTrue(any(text.startswith("rule 3 'Slow', action 1, half life: ") and text.endswith("→ 0.25 s") for text in texts), texts)
 
     def test_parts_without_names(self) -> None:

@@ -18,6 +18,7 @@ import trimesh
 from sqlalchemy import text
 
 from hailridge.model.validation import read_effect
+from hailridge.runs import pool
 from hailridge.runs.jobs import Resources, perform, stored
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
@@ -217,7 +218,8 @@ class Waiting(WithWorkers):
         self.until(lambda: self.pool.ahead_of(third_key) is not None or self.pool.ahead_of(crowd[0][1]) is not None, "one waits", 60)
         waiting = next(key for _effect, key in ((third, third_key), *crowd) if self.pool.ahead_of(key) is not None)
         status = self.runs.status(waiting, read_effect(HEAVY))
-        self.assertEqual((status["state"], sorted(status["waiting"])), ("computing", ["heavy 0", "heavy 1"]))
+        self.assertEqual((status["state"], len(status["waiting"])), ("computing", 2))
+        self.assertLess(set(status["waiting"]), {f"heavy {seed}" for seed in range(5)})
         # Stopped within a tenth of a second, in the middle of a step.
         for effect, key in heavy:
             self.news.clear()
@@ -247,6 +249,21 @@ class Waiting(WithWorkers):
         self.until(lambda: self.state(row.bake_key) == "done", "it goes on")
         self.assertEqual([self.bakes.frame(row.bake_key, number).state for number in range(37)], whole)
         self.assertEqual([entry["frame"] for entry in self.bakes.stats(row.bake_key)], list(range(37)))
+
+    def test_long_runs_take_turns(self) -> None:
+        """Two that take minutes do not keep out one that takes seconds: it is done long before them."""
+        before = pool.SLICE
+        self.addCleanup(setattr, pool, "SLICE", before)
+        pool.SLICE = 0.5
+        for seed in range(21, 24):
+            raw = LONG | {"clock": {"duration": 200.0, "seed": seed}}
+            effect = self.library.create(read_effect(raw)).id
+            self.runs.open(effect, read_effect(raw))
+            self.addCleanup(self.runs.stop, effect)
+        raw = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 12.0, "seed": 31})
+        key, _status = self.opened(raw)
+        self.until(lambda: self.state(key) == "done", "it has its turns", 120)
+        self.assertEqual([entry["frame"] for entry in self.bakes.stats(key)], list(range(289)))
 
     def test_killed_before_the_first_frame(self) -> None:
         _effect, key = self.heavy(5)

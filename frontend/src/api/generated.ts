@@ -20,6 +20,8 @@ export interface paths {
         /**
          * Add Asset
          * @description Import a mesh from OBJ, PLY, STL, GLB or USD. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it.
+         *
+         *     A mesh that is in the library already takes the name that is given now.
          */
         post: operations["add_asset_api_assets_post"];
         delete?: never;
@@ -157,7 +159,7 @@ export interface paths {
         };
         /**
          * List Effects
-         * @description All effects, the latest changed first.
+         * @description All effects, the latest changed first; or those that were deleted and can still be brought back.
          */
         get: operations["list_effects_api_effects_get"];
         put?: never;
@@ -166,6 +168,26 @@ export interface paths {
          * @description Make an effect: a copy, a given document, or a starter with a visible, running source.
          */
         post: operations["create_effect_api_effects_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Take in effects from a file that `get_file` made, with their meshes and pictures. 422 says what is wrong with it; nothing is kept then.
+         */
+        post: operations["bring_in_api_effects_bring_in_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -192,6 +214,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/effects/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description One file with effects and all that they need: a ZIP (see `formats.travelling`).
+         */
+        get: operations["get_file_api_effects_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effects/{effect_id}": {
         parameters: {
             query?: never;
@@ -209,6 +251,66 @@ export interface paths {
         post?: never;
         /** Delete Effect */
         delete: operations["delete_effect_api_effects__effect_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/{effect_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Take back the deletion of an effect.
+         */
+        post: operations["bring_back_api_effects__effect_id__bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/{effect_id}/for-good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete For Good
+         * @description Let an effect that was deleted go now, with its versions.
+         */
+        delete: operations["delete_for_good_api_effects__effect_id__for_good_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/{effect_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename Effect
+         * @description Give an effect another name, without opening it. It is a change like any other.
+         */
+        put: operations["rename_effect_api_effects__effect_id__name_put"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -319,6 +421,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/effects/{effect_id}/versions/{revision}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description What a version has that another (the one before it, or `since`) has not, in words.
+         */
+        get: operations["get_changes_api_effects__effect_id__versions__revision__changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exchange": {
         parameters: {
             query?: never;
@@ -417,6 +539,50 @@ export interface paths {
         get: operations["get_schema_api_schema_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Storage
+         * @description What is used.
+         */
+        get: operations["get_storage_api_storage_get"];
+        /**
+         * Set Limit
+         * @description Set what computed frames may take; what is beyond it goes at once, the longest unused first.
+         */
+        put: operations["set_limit_api_storage_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/storage/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Frames
+         * @description Let go all computed frames but those that somebody looks at. Effects stay; they are computed again when they are opened.
+         */
+        post: operations["clear_frames_api_storage_clear_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -705,6 +871,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/{ticket}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Upload
+         * @description Stop reading a file, at once.
+         */
+        post: operations["stop_upload_api_uploads__ticket__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -794,6 +980,8 @@ export interface components {
              * @default []
              */
             notes: string[];
+            /** Size */
+            size?: number | null;
             /** Triangles */
             triangles: number;
         };
@@ -850,6 +1038,12 @@ export interface components {
         Body_add_asset_api_assets_post: {
             /** File */
             file: string;
+            /**
+             * Ticket
+             * @description By which a page hears of its upload, and stops it.
+             * @default
+             */
+            ticket: string;
         };
         /** Body_add_pictures_api_pictures_post */
         Body_add_pictures_api_pictures_post: {
@@ -865,6 +1059,17 @@ export interface components {
              * @default 1
              */
             rows: number;
+            /**
+             * Ticket
+             * @description By which a page hears of its upload, and stops it.
+             * @default
+             */
+            ticket: string;
+        };
+        /** Body_bring_in_api_effects_bring_in_post */
+        Body_bring_in_api_effects_bring_in_post: {
+            /** File */
+            file: string;
         };
         /**
          * Branch
@@ -960,6 +1165,19 @@ export interface components {
             value?: unknown;
         };
         /**
+         * ChangeOut
+         * @description One difference between two versions.
+         */
+        ChangeOut: {
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "added" | "removed" | "moved" | "changed";
+            /** Text */
+            text: string;
+        };
+        /**
          * Changed
          * @description The document after the change, or why there is none.
          */
@@ -986,6 +1204,11 @@ export interface components {
             name: string;
             /** Written */
             written: number;
+        };
+        /** EffectName */
+        EffectName: {
+            /** Name */
+            name: string;
         };
         /**
          * EffectOut
@@ -1208,6 +1431,14 @@ export interface components {
             /** Value Type */
             value_type?: string | null;
         };
+        /** Limit */
+        Limit: {
+            /**
+             * Limit
+             * @description Bytes that computed frames may take.
+             */
+            limit: number;
+        };
         /** Naming */
         Naming: {
             /** Name */
@@ -1303,6 +1534,32 @@ export interface components {
              */
             tab: string;
         };
+        /** Stopped */
+        Stopped: {
+            /** Stopped */
+            stopped: boolean;
+        };
+        /**
+         * StorageOut
+         * @description Bytes on disk. `frames` can be computed again, `effects` (with versions, meshes and pictures) cannot.
+         */
+        StorageOut: {
+            /**
+             * Deleted
+             * @description Effects that were deleted and can be brought back.
+             */
+            deleted: number;
+            /** Effects */
+            effects: number;
+            /** Folder */
+            folder: string;
+            /** Frames */
+            frames: number;
+            /** Free */
+            free: number;
+            /** Limit */
+            limit: number;
+        };
         /**
          * Summary
          * @description An effect on the library page.
@@ -1313,8 +1570,15 @@ export interface components {
              * Format: date-time
              */
             changed: string;
+            /** Deleted */
+            deleted?: string | null;
             /** Demo */
             demo: boolean;
+            /**
+             * Gone In
+             * @description Days for which one that was deleted can still be brought back.
+             */
+            gone_in?: number | null;
             /** Id */
             id: string;
             /** Name */
@@ -1654,7 +1918,9 @@ export interface operations {
     };
     list_effects_api_effects_get: {
         parameters: {
-            query?: never;
+            query?: {
+                deleted?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1668,6 +1934,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Summary"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1705,6 +1980,39 @@ export interface operations {
             };
         };
     };
+    bring_in_api_effects_bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_api_effects_bring_in_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     check_document_api_effects_check_post: {
         parameters: {
             query?: never;
@@ -1727,6 +2035,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdvisoryOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_file_api_effects_file_get: {
+        parameters: {
+            query: {
+                effect: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
                 };
             };
             /** @description Validation Error */
@@ -1823,6 +2162,101 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_back_api_effects__effect_id__bring_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_for_good_api_effects__effect_id__for_good_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rename_effect_api_effects__effect_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EffectName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -2068,6 +2502,40 @@ export interface operations {
             };
         };
     };
+    get_changes_api_effects__effect_id__versions__revision__changes_get: {
+        parameters: {
+            query?: {
+                since?: number | null;
+            };
+            header?: never;
+            path: {
+                effect_id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     exchange_api_exchange_post: {
         parameters: {
             query?: never;
@@ -2223,6 +2691,79 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    get_storage_api_storage_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    set_limit_api_storage_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Limit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    clear_frames_api_storage_clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
                 };
             };
         };
@@ -2689,6 +3230,37 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     }[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_upload_api_uploads__ticket__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ticket: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stopped"];
                 };
             };
             /** @description Validation Error */

@@ -6,6 +6,7 @@ import { lastFrame, useStudio } from "@/state/studio";
 import { runAgain, seek } from "@/state/trials";
 import { Button, Hint, IconButton } from "@/ui/controls";
 import { frameTyped } from "@/ui/typed";
+import { waitsFor } from "@/ui/words";
 import { pause, step, toggle } from "./playing";
 import { LEFT } from "./layout";
 import { RangeButton } from "./RangeButton";
@@ -64,7 +65,7 @@ export function Clock() {
           <span className="text-brass">{(frame / fps).toFixed(2)} s</span>
         </div>
         <div className="flex items-center justify-between">
-          <RunState state={trial?.state} computed={trial?.computed ?? 0} last={lastFrame(document)} />
+          <RunState state={trial?.state} computed={trial?.computed ?? 0} last={lastFrame(document)} waiting={trial?.waiting} />
           <OnwardSwitch />
         </div>
       </div>
@@ -89,7 +90,14 @@ function OnwardSwitch() {
   );
 }
 
-function RunState({ state, computed, last }: { state: string | undefined; computed: number; last: number }) {
+function RunState({ state, computed, last, waiting }: { state: string | undefined; computed: number; last: number; waiting: string[] | null | undefined }) {
+  if (state === "computing" && waiting) {
+    return (
+      <Hint text={waitsFor(waiting)}>
+        <div className="tabular text-xs text-soft">waiting at {Math.round((computed / (last + 1)) * 100)} %</div>
+      </Hint>
+    );
+  }
   if (state === "computing") return <div className="tabular text-xs text-soft">{Math.round((computed / (last + 1)) * 100)} % computed</div>;
   if (state === "stopped" || state === "failed") {
     return (

@@ -5,6 +5,7 @@ import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { answered, api } from "@/api/client";
 import { edit } from "@/state/studio";
+import { freshTicket, stopUpload } from "@/state/uploads";
 import type { Path } from "@/state/document";
 import { Button, Popover } from "@/ui/controls";
 import { EditorHead } from "./editors";
@@ -80,20 +81,22 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
   const [files, setFiles] = useState<File[]>([]);
   const [columns, setColumns] = useState(1);
   const [rows, setRows] = useState(1);
-  const [state, setState] = useState<{ busy: boolean; problem: string }>({ busy: false, problem: "" });
+  const [state, setState] = useState<{ busy: string; problem: string }>({ busy: "", problem: "" });
   const [preview, setPreview] = useState("");
   const choose = (list: FileList | null) => {
     if (preview) URL.revokeObjectURL(preview);
     const chosen = [...(list ?? [])];
     setFiles(chosen);
-    setState({ busy: false, problem: "" });
+    setState({ busy: "", problem: "" });
     setPreview(chosen.length === 1 ? URL.createObjectURL(chosen[0]!) : "");
     setColumns(1);
     setRows(1);
   };
   const send = async () => {
-    setState({ busy: true, problem: "" });
+    const ticket = freshTicket();
+    setState({ busy: ticket, problem: "" });
     const form = new FormData();
+    form.append("ticket", ticket);
     files.forEach((file) => form.append("files", file));
     form.append("columns", String(columns));
     form.append("rows", String(rows));
@@ -103,7 +106,7 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
       choose(null);
       onDone(made.id);
     } catch (error) {
-      setState({ busy: false, problem: (error as Error).message });
+      setState({ busy: "", problem: (error as Error).message });
     }
   };
   const cells = [
@@ -144,10 +147,10 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
             </p>
           )}
           <div className="flex gap-2">
-            <Button tone="main" disabled={state.busy} onClick={() => void send()}>
+            <Button tone="main" disabled={state.busy !== ""} onClick={() => void send()}>
               {state.busy ? "Reading…" : "Use these"}
             </Button>
-            <Button onClick={() => choose(null)}>Leave it</Button>
+            <Button onClick={() => (state.busy ? void stopUpload(state.busy) : choose(null))}>{state.busy ? "Stop" : "Leave it"}</Button>
           </div>
         </div>
       )}

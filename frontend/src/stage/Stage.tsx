@@ -9,6 +9,7 @@ import { runAlone, stopRun, usePicture } from "@/state/trials";
 import type { Node } from "@/state/document";
 import { valueNow, type KeyValue } from "@/state/keys";
 import { lastFrame, useStudio } from "@/state/studio";
+import { waitsFor } from "@/ui/words";
 import { Button, Hint } from "@/ui/controls";
 import { ruleName } from "@/score/numbering";
 import { count, counted, plain } from "@/ui/numbers";
@@ -273,9 +274,13 @@ function Overlay({ metre }: { metre: number }) {
         </Notice>
       ) : waiting || old ? (
         <div className="absolute bottom-3 right-3 flex items-center gap-2 rounded bg-panel/85 px-2 py-1" role="status">
-          <span className="tabular text-brass">
-            computing frame {trial?.computed} of {lastFrame(document_)}
-          </span>
+          {trial?.waiting ? (
+            <span className="max-w-56 text-brass">{waitsFor(trial.waiting)}</span>
+          ) : (
+            <span className="tabular text-brass">
+              computing frame {trial?.computed} of {lastFrame(document_)}
+            </span>
+          )}
           <Button className="pointer-events-auto !px-1.5 !py-0" onClick={() => void stopRun()}>
             Stop
           </Button>

@@ -3,6 +3,7 @@
 import { create } from "zustand";
 import { hear, runAgain } from "./trials";
 import { TAB } from "./saving";
+import { hearUpload } from "./uploads";
 import { savedElsewhere, useStudio } from "./studio";
 
 interface Connection {
@@ -25,10 +26,12 @@ export function connect(): void {
   socket.onmessage = (event: MessageEvent<string>) => {
     const news = JSON.parse(event.data);
     if (news.type === "saved") {
+      useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
       if (news.tab !== TAB && news.effect === useStudio.getState().id) savedElsewhere(news.effect, news.revision, news.same ?? null);
     } else if (news.type === "poster") {
       useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
-    } else hear(news);
+    } else if (news.type === "upload") hearUpload(news.ticket, news.stage);
+    else hear(news);
   };
   socket.onclose = () => {
     if (opened) useConnection.setState({ connected: false });

@@ -287,21 +287,25 @@ interface News {
   state?: string;
   message?: string;
   findings?: TrialInfo["findings"];
+  waiting?: string[] | null;
 }
 
 /** A message from the server about a run. */
 export function hear(news: News): void {
   const { trial, id, frame } = useStudio.getState();
   if (!trial || news.effect !== id || news.key !== trial.key) return;
-  if (news.type === "progress") {
+  if (news.type === "waiting") {
+    useStudio.setState({ trial: { ...trial, waiting: news.waiting ?? null } });
+  } else if (news.type === "progress") {
     const before = trial.computed;
+    if (trial.waiting) useStudio.setState({ trial: { ...trial, waiting: null } });
     merge(news.stats ?? []);
     const after = useStudio.getState();
     if (after.stats.length < (news.computed ?? 0)) void refreshStats().then(show);
     else if (frame >= before || after.playing) void show();
   } else if (news.type === "finished") {
     useStudio.setState({
-      trial: { ...trial, state: news.state ?? "done", message: news.message ?? "", findings: news.findings ?? trial.findings },
+      trial: { ...trial, state: news.state ?? "done", waiting: null, message: news.message ?? "", findings: news.findings ?? trial.findings },
     });
     void refreshStats().then(show);
   }

@@ -8,8 +8,9 @@ from functools import cache
 from typing import Any, Literal
 
 from hailridge.model.catalogue import catalogue
+from hailridge.model.fields import ui_of
 from hailridge.model.units import UNITS
-from hailridge.model.validation import COLLECTIONS, place_in_words
+from hailridge.model.validation import COLLECTIONS, fixed_part, place_in_words
 
 MOST_CHANGES = 200
 
@@ -162,9 +163,12 @@ def _titles() -> dict[tuple[str, str], str]:
 
 def _declared(owner: dict[str, Any] | None, path: tuple[str | int, ...]) -> tuple[str, dict[str, str]]:
     """The unit of a field, and the words for its choices."""
-    for (_slot, tag), kind in _kinds().items() if owner is not None else ():
-        if owner is not None and tag == owner.get("kind"):
-            for field in kind["fields"]:
-                if field["name"] == path[-1]:
-                    return UNITS.get(str(field.get("unit") or ""), ""), field.get("words") or {}
-    return "", {}
+    tag = None if owner is None else owner.get("kind")
+    parts = [kind for (_slot, name), kind in _kinds().items() if name == tag]
+    for kind in parts:
+        for field in kind["fields"]:
+            if field["name"] == path[-1]:
+                return UNITS.get(str(field.get("unit") or ""), ""), field.get("words") or {}
+    declared = fixed_part(path[:-1]).model_fields.get(str(path[-1])) if not parts else None
+    ui = ui_of(declared) if declared is not None else {}
+    return UNITS.get(str(ui.get("unit") or ""), ""), ui.get("words") or {}

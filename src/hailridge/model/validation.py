@@ -420,10 +420,10 @@ def _fields_beside(node: Any, path: Path) -> list[str]:
     for members in Kind.registry.values():
         if isinstance(tag, str) and tag in members:
             names |= set(members[tag].model_fields)
-    return sorted(names or _fixed(path).model_fields)
+    return sorted(names or fixed_part(path).model_fields)
 
 
-def _fixed(path: Path) -> type[Part]:
+def fixed_part(path: Path) -> type[Part]:
     """The fixed part of a document (the effect itself, its clock, a rule) at a place, or that around it."""
     found: type[Part] = Effect
     for key in path:

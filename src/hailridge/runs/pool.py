@@ -19,6 +19,9 @@ Listener = Callable[[dict[str, Any]], None]
 ALLOWANCE = 2.0
 """Seconds that a run may take before it counts as long: its first frames come before what others go on with."""
 
+SLICE = 8.0
+"""Seconds after which a long run gives way, at its next frame, to one that waits: nobody waits for the end of an hour's run."""
+
 QUICK_AT_ONCE = 3
 """Short jobs (uploads, first frames) that are done beside one another, and beside the long ones."""
 
@@ -50,6 +53,11 @@ class Job:
     long: bool = False
     abandoned: bool = False
     pausing: bool = False
+    turning: bool = False
+    """Whether it was said when this long job gives way to one that waits."""
+    began: float = 0.0
+    told: bool = False
+    """Whether it was told that it waits."""
 
     @property
     def bake(self) -> str | None:
@@ -74,7 +82,8 @@ class Worker:
         threading.Thread(target=self._listen, daemon=True).start()
 
     def start(self, job: Job) -> None:
-        self.job, job.heard = job, time.monotonic()
+        self.job = job
+        job.heard = job.began = time.monotonic()
         # What was told to an earlier job is over; one that goes on has an old number.
         self.cancel.value = 0
         try:
@@ -107,8 +116,8 @@ class Pool:
     """A few workers, `workers` of which may be kept busy for long; short work always finds another, and one waits, warm, to stand in.
 
     Every run begins as short work. One that outlasts its allowance becomes long: it goes on where it is if there is room, and otherwise pauses
-    at its next frame and waits in line. Results are set only after the pool's lock is let go: whoever waits for one may take locks of its own
-    and come back here.
+    at its next frame and waits in line, where long runs take turns. Results are set only after the pool's lock is let go: whoever waits for one
+    may take locks of its own and come back here.
     """
 
     def __init__(self, folder: Path, workers: int = 2) -> None:
@@ -182,7 +191,7 @@ class Pool:
     def _insist(self, worker: Worker, job: Job) -> None:
         """End a process that has not done what its job was told."""
         with self._lock:
-            if worker.job is job and (job.abandoned or (job.pausing and self._hindered())):
+            if worker.job is job and (job.abandoned or job.pausing):
                 worker.end()
 
     def _later(self, seconds: float, call: Callable[..., None], *arguments: Any) -> None:
@@ -197,8 +206,9 @@ class Pool:
         alike = sum(other.long == job.long for other in self._running() if not other.abandoned)
         return alike < (self.most_long if job.long else QUICK_AT_ONCE)
 
-    def _hindered(self) -> bool:
-        return any(not job.long and not self._room(job) for job in self._waiting)
+    def _held_up(self, long: bool) -> bool:
+        """Whether a long, or a short, job waits for others of its kind."""
+        return any(job.long == long and not self._room(job) for job in self._waiting)
 
     def _dispatch(self) -> None:
         """Give waiting jobs to idle workers, in order, and keep one idle. Needs the lock."""
@@ -212,9 +222,16 @@ class Pool:
             self._waiting.remove(job)
             worker.start(job)
             self.began(worker)
+            if job.told:
+                # Not now: whoever listens may take locks of its own.
+                job.told = False
+                self._later(0, self.listener, {"type": "waiting", "owner": job.owner, "key": job.bake, "over": True})
         for worker in self.workers:
-            if self._hindered() and worker.job is not None and worker.job.pausing:
+            if worker.job is not None and worker.job.pausing and not worker.job.long and self._held_up(long=False):
                 self._later(GRACE, self._insist, worker, worker.job)
+            elif worker.job is not None and worker.job.long and not worker.job.turning and self._held_up(long=True):
+                worker.job.turning = True
+                self._later(max(0.0, worker.job.began + SLICE - time.monotonic()), self._turn, worker, worker.job)
         if self._false_starts < FALSE_STARTS:
             self._idle()
 
@@ -245,7 +262,17 @@ class Pool:
             if sum(other.long for other in self._running() if not other.abandoned) > self.most_long:
                 job.long, job.pausing = False, True
                 worker.cancel.value = -job.number
+                # In a step that does not end it gives way without it: that step is made when its turn comes.
+                self._later(ALLOWANCE, self._insist, worker, job)
             self._dispatch()
+
+    def _turn(self, worker: Worker, job: Job) -> None:
+        """Let one that waits have its turn, if there still is one: the running job pauses at its next frame and goes to the end of the line."""
+        with self._lock:
+            job.turning = False
+            if worker.job is job and not job.abandoned and self._held_up(long=True):
+                job.turning = job.pausing = True
+                worker.cancel.value = -job.number
 
     # ── Hearing ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
@@ -269,7 +296,7 @@ class Pool:
         """Whether a job that no process works on any more is over; one that gave way to others is put in line, as a long one. Needs the lock."""
         if job is None or not paused or job.abandoned:
             return True
-        job.long, job.pausing = True, False
+        job.long, job.pausing, job.turning, job.heard = True, False, False, None
         self._waiting.append(job)
         return False
 
@@ -278,7 +305,8 @@ class Pool:
         if job is not None and result is not None:
             job.result.set_result(result)
         elif job is not None:
-            self.listener({"type": "waiting", "owner": job.owner, "key": job.bake})
+            job.told = True
+            self.listener({"type": "waiting", "owner": job.owner, "key": job.bake, "over": False})
 
     def _dismiss(self, worker: Worker) -> None:
         """Let a process go that was started for a crowd which has gone. Needs the lock."""

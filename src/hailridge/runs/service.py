@@ -280,8 +280,9 @@ class Runs:
         with self._news:
             self._news.notify_all()
         if message["type"] == "waiting":
-            # In line: told with the names of those before it.
-            message = {**message, "waiting": self._names(self.pool.ahead_of(message["key"]) or [])}
+            # In line: told with the names of those before it; or its turn has come.
+            ahead = None if message["over"] else self.pool.ahead_of(message["key"])
+            message = {**message, "waiting": self._names(ahead) if ahead is not None else None}
         self.listener({**message, "effect": message["owner"]})
 
     def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:

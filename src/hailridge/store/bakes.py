@@ -26,7 +26,7 @@ COSMETIC = {"name", "summary", "looks", "picture"}
 COPIED_AT_ONCE = 16
 """Frames copied from one run to another in one transaction."""
 
-CACHE_BYTES = 4 * 1024**3
+CACHE_BYTES = 4_000_000_000
 """What computed frames may take at most, where nothing else is set."""
 
 RUNS_KEPT = 6
