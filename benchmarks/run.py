@@ -11,10 +11,10 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from benchmarks import looks, measures, motion, rules
+from benchmarks import edges, looks, measures, motion, rules
 from benchmarks.figures import Figure
 
-ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL]
+ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL, *edges.ALL]
 
 TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
 

@@ -18,19 +18,7 @@ from hailridge.model.kind import Kind, Part, Path, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
 from hailridge.model.placing import misplaced
-
-LONGEST_DOCUMENT = 2_000_000
-"""Bytes; a hand-made effect is about ten thousand."""
-
-DEEPEST = 40
-"""Levels of nesting in the JSON text; conditions deeper than this cannot be read by anybody either."""
-
-
-MOST_PARTS = 12_000
-"""JSON objects: a hand-made effect has some hundred; checking this many takes about a second."""
-
-LARGEST_WHOLE = 2**53
-"""What a page can still count exactly."""
+from hailridge.model.soundness import LONGEST_DOCUMENT, TOO_DEEP, TOO_LONG, unsound
 
 
 @dataclass(frozen=True)
@@ -112,58 +100,21 @@ def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
     if isinstance(given, dict):
         raw: Any = given
     else:
-        _check_length(len(given))
+        if len(given) > LONGEST_DOCUMENT:
+            raise DocumentError([Problem((), "The document", TOO_LONG)])
         try:
             raw = json.loads(given)
         except RecursionError:
-            raise DocumentError([_TOO_DEEP]) from None
+            raise DocumentError([Problem((), "The document", TOO_DEEP)]) from None
         except ValueError as error:
             raise DocumentError([Problem((), "The document", f"is not JSON: {error}")]) from None
     if not isinstance(raw, dict):
         raise DocumentError([Problem((), "The document", "has to be one JSON object")])
-    _check_sound(raw)
+    found = unsound(raw)
+    if found is not None:
+        path, text = found
+        raise DocumentError([_problem(raw, path, text) if path else Problem((), "The document", text)])
     return raw
-
-
-def _check_length(length: int) -> None:
-    if length > LONGEST_DOCUMENT:
-        raise DocumentError([Problem((), "The document", f"is larger than {LONGEST_DOCUMENT:,} bytes")])
-
-
-_TOO_DEEP = Problem((), "The document", f"is nested more than {DEEPEST} levels deep")
-
-
-def _check_sound(raw: dict[str, Any]) -> None:
-    """Refuse what no later check has to be able to bear: depth, number of parts, text that is no Unicode, numbers beyond every machine."""
-    waiting: list[tuple[Path, Any]] = [((), raw)]
-    parts = length = 0
-    while waiting:
-        path, node = waiting.pop()
-        if len(path) > DEEPEST:
-            raise DocumentError([_TOO_DEEP])
-        if isinstance(node, str):
-            length += len(node)
-            if not _is_text(node):
-                raise DocumentError([_problem(raw, path, "holds characters that are no text (half of a surrogate pair)")])
-        elif isinstance(node, int) and abs(node) > LARGEST_WHOLE:
-            raise DocumentError([_problem(raw, path, "is a whole number too large to be meant")])
-        elif isinstance(node, dict):
-            parts += 1
-            for key in node:
-                length += len(key)
-                if not _is_text(key):
-                    raise DocumentError([_problem(raw, path, "has a field whose name is no text (half of a surrogate pair)")])
-            waiting += [((*path, key), value) for key, value in node.items()]
-        elif isinstance(node, list):
-            waiting += [((*path, index), value) for index, value in enumerate(node)]
-        length += 4
-        _check_length(length)
-    if parts > MOST_PARTS:
-        raise DocumentError([Problem((), "The document", f"has {parts:,} parts; an effect may have {MOST_PARTS:,}")])
-
-
-def _is_text(text: str) -> bool:
-    return text.isascii() or not any("\ud800" <= character <= "\udfff" for character in text)
 
 
 # ── Checks over the whole document ──────────────────────────────────────────────────────────────────────────────────────

@@ -22,8 +22,8 @@ ALLOWANCE = 2.0
 SLICE = 8.0
 """Seconds after which a long run gives way, at its next frame, to one that waits: nobody waits for the end of an hour's run."""
 
-QUICK_AT_ONCE = 3
-"""Short jobs (uploads, first frames) that are done beside one another, and beside the long ones."""
+QUICK_AT_ONCE, UPLOADS_AT_ONCE = 2, 2
+"""Short runs, and files that are read, beside one another and beside the long runs."""
 
 GRACE = 0.06
 """Seconds within which a job has to heed *stop*; then its process is ended. Together with what surrounds it, under a tenth of a second."""
@@ -58,6 +58,11 @@ class Job:
     began: float = 0.0
     told: bool = False
     """Whether it was told that it waits."""
+
+    @property
+    def kind(self) -> str:
+        """long, quick or upload: each has its own room."""
+        return "long" if self.long else "upload" if self.allowance is None else "quick"
 
     @property
     def bake(self) -> str | None:
@@ -203,12 +208,12 @@ class Pool:
 
     def _room(self, job: Job) -> bool:
         """Whether a job's kind may have another process now. What was told to stop no longer counts."""
-        alike = sum(other.long == job.long for other in self._running() if not other.abandoned)
-        return alike < (self.most_long if job.long else QUICK_AT_ONCE)
+        alike = sum(other.kind == job.kind for other in self._running() if not other.abandoned)
+        return alike < {"long": self.most_long, "quick": QUICK_AT_ONCE, "upload": UPLOADS_AT_ONCE}[job.kind]
 
-    def _held_up(self, long: bool) -> bool:
-        """Whether a long, or a short, job waits for others of its kind."""
-        return any(job.long == long and not self._room(job) for job in self._waiting)
+    def _held_up(self, kind: str) -> bool:
+        """Whether a job waits for others of its kind."""
+        return any(job.kind == kind and not self._room(job) for job in self._waiting)
 
     def _dispatch(self) -> None:
         """Give waiting jobs to idle workers, in order, and keep one idle. Needs the lock."""
@@ -227,9 +232,9 @@ class Pool:
                 job.told = False
                 self._later(0, self.listener, {"type": "waiting", "owner": job.owner, "key": job.bake, "over": True})
         for worker in self.workers:
-            if worker.job is not None and worker.job.pausing and not worker.job.long and self._held_up(long=False):
+            if worker.job is not None and worker.job.pausing and not worker.job.long and self._held_up("quick"):
                 self._later(GRACE, self._insist, worker, worker.job)
-            elif worker.job is not None and worker.job.long and not worker.job.turning and self._held_up(long=True):
+            elif worker.job is not None and worker.job.long and not worker.job.turning and self._held_up("long"):
                 worker.job.turning = True
                 self._later(max(0.0, worker.job.began + SLICE - time.monotonic()), self._turn, worker, worker.job)
         if self._false_starts < FALSE_STARTS:
@@ -238,7 +243,7 @@ class Pool:
     def _idle(self) -> Worker | None:
         """A worker without a job, a warm one first; one is started if there is none and there may be more. Needs the lock."""
         idle = [worker for worker in self.workers if worker.job is None]
-        most = self.most_long + QUICK_AT_ONCE + 1
+        most = self.most_long + QUICK_AT_ONCE + UPLOADS_AT_ONCE
         return next((one for one in idle if one.ready.is_set()), None) or (idle[0] if idle else self._another() if len(self.workers) < most else None)
 
     def _another(self) -> Worker:
@@ -270,7 +275,7 @@ class Pool:
         """Let one that waits have its turn, if there still is one: the running job pauses at its next frame and goes to the end of the line."""
         with self._lock:
             job.turning = False
-            if worker.job is job and not job.abandoned and self._held_up(long=True):
+            if worker.job is job and not job.abandoned and self._held_up("long"):
                 job.turning = job.pausing = True
                 worker.cancel.value = -job.number
 

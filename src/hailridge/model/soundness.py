@@ -1,0 +1,59 @@
+"""What no later check of a raw document has to be able to bear: depth, number of parts, text that is no Unicode, numbers beyond every machine."""
+
+from __future__ import annotations
+
+from typing import Any
+
+Path = tuple[str | int, ...]
+
+LONGEST_DOCUMENT = 2_000_000
+"""Bytes; a hand-made effect is about ten thousand."""
+
+DEEPEST = 40
+"""Levels of nesting in the JSON text; conditions deeper than this cannot be read by anybody either."""
+
+MOST_PARTS = 12_000
+"""JSON objects: a hand-made effect has some hundred; checking this many takes about a second."""
+
+LARGEST_WHOLE = 2**53
+"""What a page can still count exactly."""
+
+TOO_LONG = f"is larger than {LONGEST_DOCUMENT:,} bytes"
+TOO_DEEP = f"is nested more than {DEEPEST} levels deep"
+
+
+def unsound(raw: dict[str, Any]) -> tuple[Path, str] | None:
+    """The first reason for which a raw document is refused unread, and its place; () for the whole document. None where it is sound.
+
+    Takes a time that grows with the document's size alone.
+    """
+    waiting: list[tuple[Path, Any]] = [((), raw)]
+    parts = length = 0
+    while waiting:
+        path, node = waiting.pop()
+        if len(path) > DEEPEST:
+            return (), TOO_DEEP
+        length += 4
+        if isinstance(node, str):
+            length += len(node)
+            if not _is_text(node):
+                return path, "holds characters that are no text (half of a surrogate pair)"
+        elif isinstance(node, int) and abs(node) > LARGEST_WHOLE:
+            return path, "is a whole number too large to be meant"
+        elif isinstance(node, dict):
+            parts += 1
+            length += sum(map(len, node))
+            if not all(map(_is_text, node)):
+                return path, "has a field whose name is no text (half of a surrogate pair)"
+            waiting += [((*path, key), value) for key, value in node.items()]
+        elif isinstance(node, list):
+            waiting += [((*path, index), value) for index, value in enumerate(node)]
+        if length > LONGEST_DOCUMENT:
+            return (), TOO_LONG
+    if parts > MOST_PARTS:
+        return (), f"has {parts:,} parts; an effect may have {MOST_PARTS:,}"
+    return None
+
+
+def _is_text(text: str) -> bool:
+    return text.isascii() or not any("\ud800" <= character <= "\udfff" for character in text)
