@@ -15,7 +15,7 @@ from typing import Any
 
 import psutil
 import trimesh
-from sqlalchemy import text
+from sqlalchemy import event, text
 
 from hailridge.model.validation import read_effect
 from hailridge.runs import pool
@@ -24,7 +24,6 @@ from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
 from hailridge.store.database import Database
-from hailridge.store.files import StorageError
 from hailridge.store.library import Library
 from tests.support import compare, document, rule, run
 
@@ -326,13 +325,17 @@ class Jobs(unittest.TestCase):
         self.assertEqual(self.perform(what="mesh", name="box.ply", data=b"ply")["state"], "refused")
 
     def test_a_full_disk_fails_the_run_in_words(self) -> None:
-        def full(*_: Any) -> None:
-            raise StorageError("the disk is full: nothing was lost", full=True)
-
-        self.resources.bakes.add_frames = full  # type: ignore[method-assign,assignment]
-        done = self.perform(what="bake", key="k", document=SHORT)
+        frames = self.resources.database.frames.engine
+        with frames.connect() as connection:
+            pages = connection.execute(text("pragma page_count")).scalar()
+        # SQLite's own limit on pages stands for a disk without room.
+        event.listen(frames, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages + 20}"))
+        frames.dispose()
+        done = self.perform(what="bake", key="k", document=document(count=50_000, speed=1.0))
         self.assertEqual(done["state"], "failed")
         self.assertIn("disk is full", done["message"])
+        # What there was room for is there.
+        self.assertEqual(self.resources.bakes.bake("k").computed, len(self.resources.bakes.stats("k")))  # type: ignore[union-attr]
 
     def test_anything_unexpected_is_told(self) -> None:
         self.assertIn("unexpected error", self.perform(what="bake", key="k", document={"nme": 1})["message"])

@@ -150,9 +150,16 @@ class Starting(Serving):
             self.assertFalse((self.folder / "data").exists())
 
     def test_it_ends_when_told_to(self) -> None:
-        server, _port = self.started()
-        server.send_signal(signal.SIGINT)
-        self.assertIn(server.wait(20), (0, 130, -signal.SIGINT))
+        for after in (0.0, 1.5, None):
+            server = subprocess.Popen(self.command("--port", "0"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+            assert server.stdout is not None
+            # At once after its first line, while it begins, and when it serves.
+            server.stdout.readline()
+            time.sleep(5 if after is None else after)
+            server.send_signal(signal.SIGINT)
+            _out, told = server.communicate(timeout=30)
+            self.assertIn(server.returncode, (0, 130), after)
+            self.assertEqual(told, "", after)
 
 
 class Tokens(Serving):

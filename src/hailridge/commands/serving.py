@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import socket
+from contextlib import suppress
 from pathlib import Path
 
 from hailridge.commands.loading import CommandError
@@ -58,7 +59,9 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
             typer.echo("The kernels are not compiled yet: the first run waits for them, up to a minute. 'hailridge warm' compiles them beforehand.")
         typer.echo(f"Hailridge is at {address}" + (f"/?token={token}" if token else ""))
         config = uvicorn.Config(application, log_level="warning", ws_per_message_deflate=False)
-        uvicorn.Server(config).run(sockets=[listening])
+        # Ctrl+C is how a server is told to end.
+        with suppress(KeyboardInterrupt):
+            uvicorn.Server(config).run(sockets=[listening])
     finally:
         claim.let_go()
 

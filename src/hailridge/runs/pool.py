@@ -130,6 +130,8 @@ class Pool:
         self._lock = threading.RLock()
         self._numbers = itertools.count(1)
         self._waiting: list[Job] = []
+        # Over, but not everybody has heard of it yet.
+        self._ending: list[Job] = []
         self._closed = False
         self._false_starts = 0
         self.listener: Listener = lambda message: None
@@ -168,7 +170,7 @@ class Pool:
     def working_on(self, bake: str) -> bool:
         """Whether some job makes, or waits to make, the frames of a bake."""
         with self._lock:
-            return any(job.bake == bake for job in self._waiting) or any(job.bake == bake and not job.abandoned for job in self._running())
+            return any(job.bake == bake and not job.abandoned for job in (*self._waiting, *self._running(), *self._ending))
 
     def ahead_of(self, bake: str) -> list[str] | None:
         """The owners of the long jobs that a bake waits for; None where it does not wait."""
@@ -300,6 +302,7 @@ class Pool:
     def _over(self, job: Job | None, paused: bool) -> bool:
         """Whether a job that no process works on any more is over; one that gave way to others is put in line, as a long one. Needs the lock."""
         if job is None or not paused or job.abandoned:
+            self._ending += [job] if job is not None else []
             return True
         job.long, job.pausing, job.turning, job.heard = True, False, False, None
         self._waiting.append(job)
@@ -309,6 +312,8 @@ class Pool:
         """Hand over how a job ended, or tell that it waits. Without the lock."""
         if job is not None and result is not None:
             job.result.set_result(result)
+            with self._lock:
+                self._ending.remove(job)
         elif job is not None:
             job.told = True
             self.listener({"type": "waiting", "owner": job.owner, "key": job.bake, "over": False})

@@ -6,7 +6,7 @@ import asyncio
 import json
 import math
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -42,8 +42,12 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.context = context = Context(folder, workers, claim)
         context.live.loop = asyncio.get_running_loop()
-        yield
-        context.close()
+        try:
+            # Told to stop before it has quite begun, the server cancels what would wait for its end.
+            with suppress(asyncio.CancelledError):
+                yield
+        finally:
+            context.close()
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
