@@ -357,6 +357,9 @@ class Stories(LooksCase):
         self.until(lambda: "(1.9, 2.1, 5.4)" not in score.inner_text(), "the camera has moved")
         page.keyboard.press("Control+z")
         self.until(lambda: "(1.9, 2.1, 5.4)" in score.inner_text(), "and is back")
+        self.until(
+            lambda: page.get_by_test_id("picture").get_attribute("data-sampled") == "16", "and is drawn"
+        )
         # A click on the roof focuses there: where the line of sight meets its plane, measured along the camera's axis.
         across, down = 0.42, 0.9
         page.mouse.click(canvas["x"] + canvas["width"] * across, canvas["y"] + canvas["height"] * down)
