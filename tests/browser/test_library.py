@@ -105,6 +105,15 @@ class Library(BrowserCase):
         dialog.get_by_role("button", name="Bring back").click()
         expect(self.names()).to_have_count(before)
         page.keyboard.press("Escape")
+        # For good is asked for twice.
+        self.more("South", "Delete")
+        page.get_by_role("button", name="1 deleted…").click()
+        dialog.get_by_role("button", name="Delete for good").click()
+        dialog.get_by_text("goes in 30 days").wait_for()
+        dialog.get_by_role("button", name="Yes, for good").click()
+        dialog.get_by_text("Nothing here any more.").wait_for()
+        page.keyboard.press("Escape")
+        before -= 1
         # What was saved comes in again, by its button and by being dropped on the page.
         page.get_by_label("Bring in effects from files").set_input_files(file)
         page.get_by_text("Brought in ‘").wait_for()

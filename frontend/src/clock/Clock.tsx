@@ -104,7 +104,7 @@ function RunState({ state, computed, last, waiting }: { state: string | undefine
       <div className="flex items-center gap-2 text-xs text-soft">
         {state === "stopped" ? "stopped" : "failed"} at frame {computed}
         <Button className="!px-1.5 !py-0" onClick={runAgain}>
-          Run again
+          {state === "stopped" ? "Go on" : "Run again"}
         </Button>
       </div>
     );

@@ -1,10 +1,13 @@
 /** Effects that were deleted and can still be brought back. */
 
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Button, Dialog } from "@/ui/controls";
 import { bringBack, listed, removeForGood } from "./acts";
 
 export function Deleted({ open, onOpenChange, act }: { open: boolean; onOpenChange: (open: boolean) => void; act: (work: () => Promise<unknown>) => Promise<void> }) {
+  // What cannot be taken back is asked for twice.
+  const [sure, setSure] = useState("");
   const deleted = useQuery({ queryKey: ["effects", "deleted"], queryFn: () => listed(true), enabled: open });
   return (
     <Dialog open={open} onOpenChange={onOpenChange} title="Deleted effects" description="They are kept for 30 days, with all their versions.">
@@ -20,8 +23,13 @@ export function Deleted({ open, onOpenChange, act }: { open: boolean; onOpenChan
             <Button className="!px-2 !py-0 text-xs" onClick={() => void act(() => bringBack(effect.id))}>
               Bring back
             </Button>
-            <Button tone="danger" className="!px-2 !py-0 text-xs" onClick={() => void act(() => removeForGood(effect.id))}>
-              Delete for good
+            <Button
+              tone="danger"
+              className="w-32 !px-2 !py-0 text-xs"
+              onBlur={() => setSure("")}
+              onClick={() => (sure === effect.id ? void act(() => removeForGood(effect.id)) : setSure(effect.id))}
+            >
+              {sure === effect.id ? "Yes, for good" : "Delete for good"}
             </Button>
           </li>
         ))}
