@@ -35,6 +35,9 @@ RUNS_KEPT = 6
 KEPT_HOURS = 24.0
 """How long the frames of documents before the latest are kept: who comes back to them later waits for a run."""
 
+SPARED_SECONDS = 5.0
+"""What was asked for this recently is left alone: its run may not be known yet to whoever says what is in use."""
+
 FREED_AT_ONCE = 256
 """Pages (of 64 KB) that are given back in one transaction."""
 
@@ -219,13 +222,16 @@ class Bakes:
         with self.file.writing() as session:
             session.execute(delete(TrialRow).where(TrialRow.effect_id == effect_id))
 
-    def prune(self, keep: set[str], limit: int = CACHE_BYTES) -> None:
+    def prune(self, keep: set[str], limit: int = CACHE_BYTES, spared: float = SPARED_SECONDS) -> bool:
         """Forget frames that nobody can come back to, then the longest unused ones beyond `limit` bytes; `keep` are in use now.
 
-        Of every effect the latest documents are kept, the older of them for a day. The space is given back to the disk.
+        Of every effect the latest documents are kept, the older of them for a day. What is being computed, or was asked for in the last `spared`
+        seconds, stays in any case; returns whether there was such, so that one comes back later. The space is given back to the disk.
         """
         with self.file.writing() as session:
-            recent = now() - timedelta(hours=KEPT_HOURS)
+            recent, just_now = now() - timedelta(hours=KEPT_HOURS), now() - timedelta(seconds=spared)
+            keep = keep | set(session.scalars(select(BakeRow.key).where(BakeRow.state == "computing")))
+            keep |= (fresh := set(session.scalars(select(TrialRow.bake_key).where(TrialRow.made > just_now))))
             wanted: set[str] = set(keep)
             trials = session.execute(select(TrialRow.id, TrialRow.effect_id, TrialRow.bake_key, TrialRow.made).order_by(TrialRow.made.desc()))
             done = set(session.scalars(select(BakeRow.key).where(BakeRow.state == "done")))
@@ -249,6 +255,7 @@ class Bakes:
                     session.execute(delete(FrameRow).where(FrameRow.bake_key == row.key))
                     session.execute(delete(BakeRow).where(BakeRow.key == row.key))
         self._give_back()
+        return bool(fresh)
 
     def _give_back(self) -> None:
         """Return free pages to the disk, in bites so that whoever wants to write in between can."""

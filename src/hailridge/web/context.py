@@ -76,7 +76,8 @@ class Context:
     def clean(self) -> None:
         """Let go what nobody can come back to: frames, and effects that were deleted long ago."""
         self.library.forget_deleted()
-        self.bakes.prune(self.runs.in_use(), self.limit)
+        if self.bakes.prune(self.runs.in_use(), self.limit):
+            self.housekeeping.due()
 
     @property
     def limit(self) -> int:
