@@ -357,6 +357,8 @@ class Stories(LooksCase):
         self.until(lambda: "(1.9, 2.1, 5.4)" not in score.inner_text(), "the camera has moved")
         page.keyboard.press("Control+z")
         self.until(lambda: "(1.9, 2.1, 5.4)" in score.inner_text(), "and is back")
+        # One clicks what one sees: the picture of the view before is replaced by the processor alone, in its own time.
+        page.wait_for_timeout(4000)
         self.until(
             lambda: page.get_by_test_id("picture").get_attribute("data-sampled") == "16", "and is drawn"
         )
