@@ -9,6 +9,7 @@ from typing import Any, cast
 
 from hailridge.core.assets import Assets
 from hailridge.model.effect import Effect
+from hailridge.model.validation import DocumentError, read_effect
 
 
 class CommandError(RuntimeError):
@@ -17,6 +18,27 @@ class CommandError(RuntimeError):
     def __init__(self, *lines: str) -> None:
         super().__init__("\n".join(lines))
         self.lines = lines
+
+
+def in_lines(error: DocumentError) -> CommandError:
+    """What is wrong with a document, a line a problem."""
+    return CommandError(*(f"error  {problem}" for problem in error.problems))
+
+
+def check_place(out: Path, targets: list[Path], overwrite: bool) -> None:
+    """Raise CommandError where what is to be written as `out`, to `targets`, has no folder, or would replace what nobody said may go."""
+    if not out.parent.is_dir():
+        raise CommandError(f"'{out}' could not be written: there is no folder '{out.parent}'")
+    there = [path for path in targets if path.exists()]
+    if any(path.is_dir() for path in there):
+        raise CommandError(f"'{out}' could not be written: it is a folder")
+    if there and not overwrite:
+        others = f" and {len(there) - 1} more" if len(there) > 1 else ""
+        raise CommandError(f"'{there[0]}'{others} exists already; add --overwrite to replace it")
+
+
+def not_written(out: Path, error: OSError) -> CommandError:
+    return CommandError(f"'{out}' could not be written: {(error.strerror or str(error)).lower()}")
 
 
 def read_document(name: str) -> tuple[dict[str, Any], Assets]:
@@ -51,8 +73,6 @@ def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tup
     CommandError
         With every problem of the document on a line of its own.
     """
-    from hailridge.model.validation import DocumentError, read_effect
-
     raw, assets = read_document(name)
     if seed is not None:
         clock = raw.setdefault("clock", {})
@@ -63,7 +83,7 @@ def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tup
     try:
         return read_effect(raw), assets
     except DocumentError as error:
-        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None
+        raise in_lines(error) from None
 
 
 def set_value(raw: Any, change: str) -> None:

@@ -7,12 +7,13 @@ import signal
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Event
 from typing import Any
 
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from hailridge.commands.loading import CommandError, load
+from hailridge.commands.loading import CommandError, check_place, load, not_written
 
 
 def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: list[str], overwrite: bool, console: Console) -> None:
@@ -30,50 +31,52 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     writer = WRITERS.get(out.suffix.lower())
     if writer is None:
         raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(WRITERS)}")
-    if not out.parent.is_dir():
-        raise CommandError(f"'{out}' could not be written: there is no folder '{out.parent}'")
+    check_place(out, [], overwrite)
     document, assets = load(effect, seed, changes)
     first, last = frame_range(frames, document.clock.last_frame)
-    there = [path for path in targets(out, first, last) if path.exists()]
-    if any(path.is_dir() for path in there):
-        raise CommandError(f"'{out}' could not be written: it is a folder")
-    if there and not overwrite:
-        others = f" and {len(there) - 1} more" if len(there) > 1 else ""
-        raise CommandError(f"'{there[0]}'{others} exists already; add --overwrite to replace it")
+    check_place(out, targets(out, first, last), overwrite)
 
     from hailridge.core.engine.simulation import Simulation
 
     simulation = Simulation(document, assets)
     columns = (TextColumn("simulating"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with _told_to_stop(), Progress(*columns, console=console, disable=console.quiet) as progress:
+    with _told_to_stop() as told, Progress(*columns, console=console, disable=console.quiet) as progress:
         task = progress.add_task("frames", total=last + 1)
 
         def wanted() -> Iterator[Any]:
             for frame in simulation.frames(last):
                 progress.advance(task)
+                if told.is_set():
+                    raise KeyboardInterrupt
                 if frame.number >= first:
                     yield frame
 
         try:
             writer(out, document, wanted())
         except OSError as error:
-            raise CommandError(f"'{out}' could not be written: {(error.strerror or str(error)).lower()}") from None
+            raise not_written(out, error) from None
     for finding in simulation.findings:
         console.print(f"{finding.level}, frame {finding.frame}: {finding.text}", highlight=False, markup=False)
 
 
 @contextmanager
-def _told_to_stop() -> Iterator[None]:
-    """Being told to end is like Ctrl+C: what was begun is taken away first."""
+def _told_to_stop() -> Iterator[Event]:
+    """Being told to end is like Ctrl+C: what was begun is taken away first.
+
+    The event says so once more at the next frame: what is raised while a library's own code runs can be swallowed there.
+    """
+    told = Event()
 
     def stop(_signal: int, _frame: Any) -> None:
+        told.set()
         raise KeyboardInterrupt
 
-    before = signal.signal(signal.SIGTERM, stop)
+    before = {number: signal.signal(number, stop) for number in (signal.SIGINT, signal.SIGTERM)}
     try:
-        yield
+        yield told
     finally:
-        signal.signal(signal.SIGTERM, before)
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 def frame_range(text: str, last: int) -> tuple[int, int]:

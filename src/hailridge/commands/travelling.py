@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from contextlib import closing
 from pathlib import Path
 
-from hailridge.commands.loading import CommandError, read_document
+from hailridge.commands.loading import CommandError, check_place, in_lines, not_written, read_document
 from hailridge.formats.travelling import SUFFIX, Baggage, TravelError, collect, pack_effects, unpack_effects
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.database import Database
@@ -21,16 +22,13 @@ def export_effects(names: list[str], out: Path | None, data: Path, overwrite: bo
         baggage.meshes |= one.meshes
         baggage.pictures |= one.pictures
     path = out or Path(f"{_plain(names[0])}{SUFFIX}")
-    if not path.parent.is_dir():
-        raise CommandError(f"'{path}' could not be written: there is no folder '{path.parent}'")
-    if path.exists() and not overwrite:
-        raise CommandError(f"'{path}' exists already; add --overwrite to replace it")
+    check_place(path, [path], overwrite)
     beside = path.with_name(f".{path.name}.writing")
     try:
         beside.write_bytes(pack_effects(baggage))
         beside.replace(path)
     except OSError as error:
-        raise CommandError(f"'{path}' could not be written: {(error.strerror or str(error)).lower()}") from None
+        raise not_written(path, error) from None
     finally:
         beside.unlink(missing_ok=True)
     return path
@@ -44,16 +42,13 @@ def _of_library(name: str, data: Path) -> Baggage | None:
     if not (data / "hailridge.sqlite").is_file():
         return None
     try:
-        database = Database(data)
-        try:
+        with closing(Database(data)) as database:
             library = Library(database)
-            alike = [row for row in library.effects() if row.id == name] or [row for row in library.effects() if row.name == name]
+            names = library.names()
+            alike = [name] if name in names else [effect for effect, called in names.items() if called == name]
             if len(alike) > 1:
-                ids = ", ".join(row.id for row in alike)
-                raise CommandError(f"{len(alike)} effects are called '{name}'; name one of them by its id: {ids}")
-            return library.take_out([alike[0].id]) if alike else None
-        finally:
-            database.close()
+                raise CommandError(f"{len(alike)} effects are called '{name}'; name one of them by its id: {', '.join(alike)}")
+            return library.take_out(alike) if alike else None
     except (StorageError, DocumentError, NotFound) as error:
         raise CommandError(str(error)) from None
 
@@ -63,7 +58,7 @@ def _of_file(name: str) -> Baggage:
     try:
         return collect([(read_effect(raw), None)], assets, {})
     except DocumentError as error:
-        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None
+        raise in_lines(error) from None
 
 
 def import_effects(files: list[Path], data: Path) -> list[str]:
@@ -79,12 +74,9 @@ def import_effects(files: list[Path], data: Path) -> list[str]:
         except TravelError as error:
             raise CommandError(str(error)) from None
     try:
-        database = Database(data)
-        try:
+        with closing(Database(data)) as database:
             return [row.name for baggage in brought for row in Library(database).take_in(baggage)]
-        finally:
-            database.close()
     except StorageError as error:
         raise CommandError(str(error)) from None
     except DocumentError as error:
-        raise CommandError(*(f"error  {problem}" for problem in error.problems)) from None
+        raise in_lines(error) from None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from fractions import Fraction
 from pathlib import Path
@@ -30,6 +31,11 @@ _CODECS: dict[str, tuple[str, dict[str, str]]] = {
 
 class ClipError(ValueError):
     """A clip that cannot be made as asked; the message says what to change."""
+
+
+def file_stem(name: str) -> str:
+    """A name in small letters, digits and hyphens, which every file system takes; empty where nothing is left of it."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")
 
 
 def check_clip(form: ClipFormat, width: int, height: int, frames: int) -> None:

@@ -15,7 +15,7 @@ from hailridge.core.assets import Mesh
 from hailridge.core.geometry import Geometry
 from hailridge.core.kernels import tree as kernel
 from hailridge.formats.obj import ObjError, read_obj
-from hailridge.formats.polygons import Places, triangles_of
+from hailridge.formats.polygons import triangles_of
 from hailridge.formats.usd_meshes import UsdError, read_usd
 
 SUFFIXES = {".obj", ".ply", ".stl", ".glb"}
@@ -67,7 +67,7 @@ def read_mesh_file(name: str, data: bytes) -> MeshFile:
             places, corners, notes = read_usd(suffix, data)
         elif suffix == ".obj":
             places, numbers, indices = read_obj(data)
-            corners = triangles_of(places, numbers, indices) if _all_finite(places) else indices[:0].reshape(0, 3)
+            corners = triangles_of(places, numbers, indices)
         else:
             places, corners = _read_others(suffix, data)
     except (ObjError, UsdError) as error:
@@ -76,16 +76,10 @@ def read_mesh_file(name: str, data: bytes) -> MeshFile:
         raise MeshError(f"'{name}' asks for more memory than there is; it is damaged or too large") from None
     except Exception:  # readers raise whatever they stumble over, in words for programmers
         raise MeshError(f"'{name}' could not be read: it is damaged, cut off, or not really {_NAMED[suffix]}") from None
-    if suffix == ".obj" and not _all_finite(places):
-        raise MeshError(f"'{name}' is damaged: some of its coordinates are not finite numbers")
     return MeshFile(_checked(name, places, corners), notes)
 
 
 _NAMED = {".obj": "an OBJ file", ".ply": "a PLY file", ".stl": "an STL file", ".glb": "a GLB file"} | dict.fromkeys(USD_SUFFIXES, "a USD file")
-
-
-def _all_finite(places: Places) -> bool:
-    return bool(np.isfinite(places).all())
 
 
 def _read_others(suffix: str, data: bytes) -> tuple[Any, Any]:

@@ -22,7 +22,7 @@ def read_obj(data: bytes) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArr
     Raises
     ------
     ObjError
-        Where a line cannot be read, or a face names a vertex that is not there; the message gives the line.
+        Where a line cannot be read, a coordinate is not finite, or a face names a vertex that is not there; the message gives the line.
     """
     # Only numbers are read: in which of the encodings that hold ASCII comments and names are written does not matter.
     lines = re.sub(rb"\\\r?\n", b" ", data).decode("latin-1").splitlines()
@@ -36,6 +36,8 @@ def read_obj(data: bytes) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArr
             lines[number] = line.strip()
             (at_vertices if words[0] == "v" else at_faces).append(number)
     places = _vertices(lines, at_vertices)
+    if not np.isfinite(places).all():
+        raise ObjError("is damaged: some of its coordinates are not finite numbers")
     numbers, indices = _faces(lines, at_faces)
     # A negative number counts back from the vertices that stand before the face.
     before = np.repeat(np.searchsorted(np.array(at_vertices, np.int64), np.array(at_faces, np.int64)), numbers)

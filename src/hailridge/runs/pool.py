@@ -265,9 +265,10 @@ class Pool:
         with self._lock:
             if worker.job is not job or job.abandoned or self._closed:
                 return
-            job.long = True
-            if sum(other.long for other in self._running() if not other.abandoned) > self.most_long:
-                job.long, job.pausing = False, True
+            if sum(other.long for other in self._running() if not other.abandoned) < self.most_long:
+                job.long = True
+            else:
+                job.pausing = True
                 worker.cancel.value = -job.number
                 # In a step that does not end it gives way without it: that step is made when its turn comes.
                 self._later(ALLOWANCE, self._insist, worker, job)
@@ -356,7 +357,7 @@ class Pool:
         with self._lock:
             self._closed = True
             for worker in self.workers:
-                worker.process.kill()
+                worker.end()
                 worker.connection.close()
 
 

@@ -98,7 +98,6 @@ class Runs:
                 job.result.add_done_callback(lambda future: self._done(effect_id, job, future.result()))
             elif not running:
                 self.pool.stop(effect_id)
-                self.bakes.use(row.bake_key)
                 if present is not None and present.state == "done" and not ground:
                     self._remember(effect_id, row.bake_key, effect)
         return row, self.status(row.bake_key, effect) | {"provisional_from": ground[1] + 1 if ground else None}
@@ -157,11 +156,8 @@ class Runs:
         }  # fmt: skip
 
     def _names(self, effects: list[str]) -> list[str]:
-        names = []
-        for effect in effects:
-            with suppress(NotFound):
-                names.append(self.library.effect(effect).name)
-        return names
+        names = self.library.names()
+        return [names[effect] for effect in effects if effect in names]
 
     def in_use(self) -> set[str]:
         """The bakes that are being computed or were looked at just now: their frames stay."""

@@ -92,6 +92,8 @@ class Bakes:
         with self.file.writing() as session:
             values = {"id": trial_id, "effect_id": effect_id, "bake_key": key, "document": document, "made": now()}
             session.execute(insert(TrialRow).values(values).on_conflict_do_update(index_elements=["id"], set_={"made": now()}))
+            # What was asked for last is dropped last.
+            session.execute(update(BakeRow).where(BakeRow.key == key).values(used=now()))
             row = session.get(TrialRow, trial_id)
             assert row is not None
             return row
@@ -115,16 +117,11 @@ class Bakes:
             session.add(BakeRow(key=key, state="computing", last_frame=last_frame))
 
     def expect(self, key: str, last_frame: int) -> None:
-        """Note that a bake is going to be computed, whether it was begun before or not; what was used last is dropped last."""
+        """Note that a bake is going to be computed, whether it was begun before or not."""
         with self.file.writing() as session:
             values = {"key": key, "state": "computing", "last_frame": last_frame, "message": "", "used": now()}
             again = {"state": "computing", "message": "", "used": now()}
             session.execute(insert(BakeRow).values(values).on_conflict_do_update(index_elements=["key"], set_=again))
-
-    def use(self, key: str) -> None:
-        """Note that the frames of a bake were asked for."""
-        with self.file.writing() as session:
-            session.execute(update(BakeRow).where(BakeRow.key == key).values(used=now()))
 
     def resume(self, key: str) -> TakenOver | None:
         """The last frame from which a bake that was stopped or paused can go on; later ones are dropped. None where there is none."""

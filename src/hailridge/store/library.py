@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from hailridge.core.assets import Mesh as CoreMesh
@@ -72,6 +72,12 @@ class Library:
         chosen = select(EffectRow).where(EffectRow.deleted.is_not(None) if deleted else EffectRow.deleted.is_(None))
         with self.database.reading() as session:
             return list(session.scalars(chosen.order_by((EffectRow.deleted if deleted else EffectRow.changed).desc(), EffectRow.id)))
+
+    def names(self, deleted: bool = False) -> dict[str, str]:
+        """The names of all effects by id, without their documents and pictures; or of those that can be brought back."""
+        chosen = select(EffectRow.id, EffectRow.name).where(EffectRow.deleted.is_not(None) if deleted else EffectRow.deleted.is_(None))
+        with self.database.reading() as session:
+            return {row.id: row.name for row in session.execute(chosen)}
 
     def effect(self, effect_id: str) -> EffectRow:
         with self.database.reading() as session:
@@ -175,6 +181,13 @@ class Library:
             if row is None:
                 raise NotFound(f"there is no version {revision} of this effect")
             return row
+
+    def version_before(self, effect_id: str, revision: int) -> int | None:
+        """The number of the version that stood before another."""
+        before = select(func.max(VersionRow.revision)).where(VersionRow.effect_id == effect_id, VersionRow.revision < revision)
+        with self.database.reading() as session:
+            _effect(session, effect_id)
+            return session.scalar(before)
 
     def name_version(self, effect_id: str, revision: int, name: str) -> VersionRow:
         with self.database.writing() as session:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -10,7 +9,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from hailridge.formats.clips import MEDIA, SUFFIXES, ClipError, ClipFormat, ClipWriter, check_clip
+from hailridge.formats.clips import MEDIA, SUFFIXES, ClipError, ClipFormat, ClipWriter, check_clip, file_stem
 from hailridge.store.clips import Clip
 from hailridge.web.context import Shared
 
@@ -45,7 +44,7 @@ def begin_clip(asked: Asked, context: Shared) -> ClipOut:
         raise HTTPException(422, str(error)) from None
     clips = context.clips
     clips.make_place()
-    name = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-") or "clip"
+    name = file_stem(asked.name) or "clip"
     path = clips.folder / f"{secrets.token_hex(4)}-{name}{SUFFIXES[asked.format]}"
     writer = ClipWriter(path, asked.format, asked.width, asked.height, asked.frames_per_second, asked.first, name)
     key = clips.add(Clip(writer, f"{name}{SUFFIXES[asked.format]}", asked.frames))

@@ -14,6 +14,7 @@ from pydantic import BaseModel, Field
 from hailridge.core.advisories import advise
 from hailridge.core.shipped import shipped_pictures
 from hailridge.demo import starter
+from hailridge.formats.clips import file_stem
 from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects
 from hailridge.model.comparing import changes
 from hailridge.model.validation import DocumentError, read_effect
@@ -135,7 +136,7 @@ def create_effect(new: New, context: Shared) -> EffectOut:
     if new.copy_of is not None:
         row = context.library.effect(new.copy_of)
         document, poster = json.loads(row.document), row.poster
-        document["name"] = new.name or _copied(document["name"], {row.name for row in context.library.effects()})
+        document["name"] = new.name or _copied(document["name"], set(context.library.names().values()))
     else:
         document = new.document or starter()
         document["name"] = new.name or document.get("name", "Untitled effect")
@@ -169,8 +170,8 @@ def get_file(context: Shared, effect: Annotated[list[str], Query(max_length=MOST
     """One file with effects and all that they need: a ZIP (see `formats.travelling`)."""
     baggage = context.library.take_out(effect)
     name = baggage.effects[0].document["name"] if len(effect) == 1 else f"{len(effect)} effects"
-    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "effect"
-    return Response(pack_effects(baggage), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{plain}{SUFFIX}"'})
+    file = file_stem(name) or "effect"
+    return Response(pack_effects(baggage), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{file}{SUFFIX}"'})
 
 
 @router.get("/{effect_id}")
@@ -246,11 +247,11 @@ def get_version(effect_id: str, revision: int, context: Shared) -> dict[str, Any
 @router.get("/{effect_id}/versions/{revision}/changes")
 def get_changes(effect_id: str, revision: int, context: Shared, since: int | None = None) -> list[ChangeOut]:
     """What a version has that another (the one before it, or `since`) has not, in words."""
-    versions = [row.revision for row in context.library.versions(effect_id)]
+    before = context.library.version_before(effect_id, revision)
     if since is None:
-        since = max((number for number in versions if number < revision), default=revision)
-    before, after = (_whole(context.library.version(effect_id, number).document) for number in (since, revision))
-    return [ChangeOut(sort=change.sort, text=change.text) for change in changes(before, after)]
+        since = revision if before is None else before
+    earlier, later = (_whole(context.library.version(effect_id, number).document) for number in (since, revision))
+    return [ChangeOut(sort=change.sort, text=change.text) for change in changes(earlier, later)]
 
 
 @router.put("/{effect_id}/versions/{revision}")

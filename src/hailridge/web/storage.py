@@ -33,7 +33,7 @@ def _told(context: Context) -> StorageOut:
     kept = context.database
     return StorageOut(
         effects=kept.made.bytes_on_disk(), frames=kept.frames.bytes_on_disk(), limit=context.limit, free=shutil.disk_usage(kept.folder).free,
-        deleted=len(context.library.effects(deleted=True)), folder=str(kept.folder.resolve()),
+        deleted=len(context.library.names(deleted=True)), folder=str(kept.folder.resolve()),
     )  # fmt: skip
 
 
