@@ -249,7 +249,10 @@ export async function show(): Promise<void> {
     const now = useStudio.getState();
     const present = usePicture.getState().shown;
     const isNew = present?.trial !== trial.id || present.frame !== block;
-    if (block && isNew && now.trial?.id === trial.id && now.frame === frame) putOnStage(trial.id, block);
+    const current = now.trial?.id === trial.id && now.frame === frame;
+    if (block && isNew && current) putOnStage(trial.id, block);
+    // A frame that is there but could not be fetched is asked for again: the stage never keeps an older one in silence.
+    else if (!block && current && there) setTimeout(() => void show(), RETRY);
   }
   if (playing) {
     const last = lastFrame(document);

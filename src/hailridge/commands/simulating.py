@@ -16,6 +16,14 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from hailridge.commands.loading import CommandError, check_place, load, not_written
 
 
+class Stopped(KeyboardInterrupt):
+    """Somebody asked this command to end.
+
+    A class of its own: where KeyboardInterrupt itself passes through `exec`, as in code that a library makes while it is loaded, Python
+    remembers it and ends with the signal instead of the exit code, even though it was caught.
+    """
+
+
 def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: list[str], overwrite: bool, console: Console) -> None:
     """Compute frames of an effect and write them to `out`, whose suffix says how.
 
@@ -23,7 +31,7 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     ------
     CommandError
         Where the effect, the range or the place cannot be used.
-    KeyboardInterrupt
+    Stopped
         Where it was stopped; nothing is left behind then.
     """
     from hailridge.formats.exports import WRITERS, targets
@@ -47,7 +55,7 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
             for frame in simulation.frames(last):
                 progress.advance(task)
                 if told.is_set():
-                    raise KeyboardInterrupt
+                    raise Stopped
                 if frame.number >= first:
                     yield frame
 
@@ -69,7 +77,7 @@ def _told_to_stop() -> Iterator[Event]:
 
     def stop(_signal: int, _frame: Any) -> None:
         told.set()
-        raise KeyboardInterrupt
+        raise Stopped
 
     before = {number: signal.signal(number, stop) for number in (signal.SIGINT, signal.SIGTERM)}
     try:
