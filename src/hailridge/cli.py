@@ -181,7 +181,7 @@ def warm() -> None:
     with Progress(TextColumn("compiling kernels"), BarColumn(), MofNCompleteColumn(), TextColumn("{task.description}"), console=console) as progress:
         task = progress.add_task("", total=None)
         seconds = compile_all(lambda name, done, total: progress.update(task, completed=done, total=total, description=name))
-        progress.update(task, description="ready", completed=progress.tasks[0].total or 0)
+        progress.update(task, description="ready", completed=1, total=1)
     typer.echo(f"kernels ready after {seconds:.1f} s")
 
 

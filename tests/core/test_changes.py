@@ -266,7 +266,7 @@ class Determinism(unittest.TestCase):
             capture_output=True,
             text=True,
             check=True,
-            env=os.environ | {"NUMBA_NUM_THREADS": threads},
+            env=os.environ | {"HAILRIDGE_THREADS": threads},
         )
         return out.stdout.strip()
 

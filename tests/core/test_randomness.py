@@ -28,11 +28,10 @@ class KnownAnswers(unittest.TestCase):
     ]
 
     def test_words(self) -> None:
-        for build in (philox.words.serial, philox.words.parallel):
-            for counter, key, expected in self.VECTORS:
-                out = np.empty((1, 4), np.uint64)
-                build(np.array([counter], np.uint64), np.array([key], np.uint64), out)
-                self.assertEqual(out[0].tolist(), expected)
+        for counter, key, expected in self.VECTORS:
+            out = np.empty((1, 4), np.uint64)
+            philox.words(1, np.array([counter], np.uint64), np.array([key], np.uint64), out)
+            self.assertEqual(out[0].tolist(), expected)
 
 
 class Distribution(unittest.TestCase):

@@ -38,7 +38,8 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
     import typer
     import uvicorn
 
-    from hailridge.core.kernels.compiling import CACHE_FOLDER
+    from hailridge.core.kernels.cached import ready_file
+    from hailridge.core.warm import warm
     from hailridge.store.claim import Claim
     from hailridge.store.database import Database
     from hailridge.web.app import create_app
@@ -55,8 +56,9 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
         names = names_of_this_machine() if host in ANYWHERE else set()
         hosts = frozenset(LOCAL | names | {f"[{host}]" if ":" in host else host.lower(), *(name.lower() for name in allowed)})
         application = create_app(data, hosts=hosts, token=token, any_address=host in ANYWHERE, claim=claim)
-        if not any(CACHE_FOLDER.glob("kernels/**/*.nbi")):
-            typer.echo("The kernels are not compiled yet: the first run waits for them, up to a minute. 'hailridge warm' compiles them beforehand.")
+        if not ready_file().exists():
+            typer.echo("Compiling the kernels, once, in about a minute…")
+            warm()
         typer.echo(f"Hailridge is at {address}" + (f"/?token={token}" if token else ""))
         config = uvicorn.Config(application, log_level="warning", ws_per_message_deflate=False)
         # Ctrl+C is how a server is told to end.

@@ -354,7 +354,7 @@ class Moment:
         each = np.ascontiguousarray(np.atleast_2d(np.asarray(vectors, np.float32)))
         scale = np.ascontiguousarray(np.atleast_1d(np.asarray(factors, np.float32)))
         number = number_of(rows)
-        kernel.add_scaled(number, self.pile(pile), *named_rows(rows), number, each, scale)
+        kernel.add_scaled(number, self.pile(pile), *named_rows(rows), each, scale)
 
     def midway(self, rows: Rows) -> Array:
         """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""

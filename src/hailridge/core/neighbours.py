@@ -28,7 +28,7 @@ class Grid:
 
     def __init__(self, places: Array, cell: float) -> None:
         self.cell = max(float(cell), 1e-6)
-        self.origin, high = vectors.bounds(np.asarray(places, np.float32))
+        self.origin, high = vectors.bounds(np.ascontiguousarray(places, np.float32))
         self.sizes = np.minimum(np.floor((high - self.origin) / self.cell) + 1, MOST_CELLS).astype(np.int64)
         keys = self._keys(places)
         self.order: NDArray[np.intp] = kernel.sorted_order(keys)
@@ -37,7 +37,7 @@ class Grid:
 
     def _keys(self, places: Array) -> NDArray[np.int64]:
         out = np.empty(len(places), np.int64)
-        kernel.keys_of(np.asarray(places, np.float32), self.origin, self.cell, self.sizes, out)
+        kernel.keys_of(len(places), np.ascontiguousarray(places, np.float32), self.origin, self.cell, self.sizes, out)
         return out
 
     def count(
@@ -54,10 +54,10 @@ class Grid:
             return out
         seekers, cells, starts, lengths = self._around(places, themselves)
         kernel.count(
-            number, starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32),
+            len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32),
             np.atleast_1d(np.asarray(reach, np.float32)), self.places,
             np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
-            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out,
+            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out, work=number,
         )  # fmt: skip
         return out
 
@@ -72,8 +72,8 @@ class Grid:
         if number and len(self.keys):
             seekers, cells, starts, lengths = self._around(places, False)
             kernel.nearest(
-                number, starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32), np.atleast_1d(np.asarray(reach, np.float32)),
-                self.places, np.ascontiguousarray(rows[self.order], np.int64), np.asarray(own, np.int64), out, squares,
+                len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32), np.atleast_1d(np.asarray(reach, np.float32)),
+                self.places, np.ascontiguousarray(rows[self.order], np.int64), np.asarray(own, np.int64), out, squares, work=number,
             )  # fmt: skip
         return out, np.sqrt(squares)
 
@@ -91,7 +91,7 @@ class Grid:
         slab = row * (self.sizes[1] + 6)
         offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
         starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
-        kernel.runs(len(firsts) + len(self.keys), self.keys, sorted_keys[firsts], offsets, starts, lengths)
+        kernel.runs(len(offsets), self.keys, sorted_keys[firsts], offsets, starts, lengths, work=len(firsts) + len(self.keys))
         return seekers, np.append(firsts, len(places)), starts, lengths
 
 

@@ -155,7 +155,8 @@ def as_indices(rows: Rows) -> NDArray[np.intp]:
 
 def lengths(vectors: Array) -> Array:
     """Lengths of vectors (n, 3), float32 or float64: (n,) of the same type."""
-    out: Array = kernel.lengths(np.ascontiguousarray(vectors))
+    each = np.ascontiguousarray(vectors)
+    out: Array = kernel.lengths_single(each) if each.dtype == np.float32 else kernel.lengths_double(each)
     return out
 
 

@@ -25,10 +25,10 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
     _end_with_server()
     # Computing gives way to answering: the page stays quick while a run is on.
     os.nice(5)
-    from hailridge.core.warm import warm
+    from hailridge.core.warm import load
     from hailridge.runs.jobs import Resources, perform
 
-    warm(quietly=True)
+    load()
     resources = Resources.open(folder)
     sending = threading.Lock()
     # A connection that breaks means that the server is gone: there is nobody left to tell.

@@ -1,73 +1,151 @@
-"""How kernels are compiled: a writable cache chosen before Numba loads, and a serial and a parallel build of each kernel.
+"""Declaring kernels: a function with the types of its parameters, compiled once for these and no others.
 
-Numba reads its cache folder from the environment when it is first imported, so this module has to come before any other use of it.
+Numba reads where to keep compiled code from the environment when it is first imported, so this module comes before any other use of it.
 """
 
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
+from threading import Lock
 from types import FunctionType
 from typing import Any
 
+import numpy as np
 
-def _cache_folder() -> Path:
-    """The first folder that can be written: HAILRIDGE_CACHE, then the user's cache, then a temporary one."""
-    named = os.environ.get("HAILRIDGE_CACHE")
-    home = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "hailridge"
-    for folder in ([Path(named)] if named else []) + [home, Path(tempfile.gettempdir()) / "hailridge-cache"]:
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            if os.access(folder, os.W_OK):
-                return folder
-        except OSError:
-            continue
-    return Path(tempfile.mkdtemp(prefix="hailridge-"))
+from hailridge.core.kernels import threads
+from hailridge.core.kernels.cached import ByContents
 
+os.environ.setdefault("NUMBA_CACHE_LOCATOR_CLASSES", f"{ByContents.__module__}.{ByContents.__qualname__},UserWideCacheLocator")
 
-CACHE_FOLDER = _cache_folder()
-os.environ.setdefault("NUMBA_CACHE_DIR", str(CACHE_FOLDER / "kernels"))
-# The work-queue layer is slower than serial code on few cores (measured); OpenMP is present wherever Numba's wheels are.
-os.environ.setdefault("NUMBA_THREADING_LAYER", "omp")
+import numba
+from numba.extending import intrinsic
 
-import numba  # noqa: E402  (the environment above has to be set first)
+SERIAL_BELOW = 20_000
+"""Items below which waking another thread costs more than it saves; kernels with more work for each share it out earlier."""
 
-SERIAL_BELOW = 10_000
-"""Particles below which starting threads costs more than they save; kernels with more work for each particle start them earlier."""
+OPTIONS: dict[str, Any] = {"nogil": True, "error_model": "numpy"}
+"""No fast math: a result may depend on nothing but its arguments."""
 
-parallel_range = numba.prange
-"""`range`, shared out among threads in the parallel build."""
+helper: Any = numba.njit(forceinline=True, **OPTIONS)
+"""For small functions called inside kernels: LLVM takes them in whole. Having Numba do it gives the same speed and takes three times as long."""
 
-helper = numba.njit(inline="always", cache=True, error_model="numpy")
-"""For small functions called inside kernels."""
-
-compiled = numba.njit(cache=True, nogil=True, error_model="numpy")
-"""For functions that are serial by nature, such as building a tree."""
-
-KERNELS: list[Kernel] = []
+piece: Any = numba.njit(**OPTIONS)
+"""For larger ones, which LLVM may take in where that is worth it."""
 
 
-class Kernel:
-    """One loop over particles in two builds; the count decides which runs. Both give the same bits: no fast math, no float sums across threads."""
+def _unowned(_context: Any, array: Any) -> Any:
+    def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        given = context.make_array(signature.args[0])(context, builder, value=arguments[0])
+        given.meminfo = given.meminfo.type(None)
+        return given._getvalue()
 
-    def __init__(self, function: Callable[..., Any], serial_below: int = SERIAL_BELOW) -> None:
-        self.serial_below = serial_below
+    return array(array), generate
+
+
+unowned: Any = intrinsic(_unowned)
+"""The same array, of whose users nobody keeps count. Counting is atomic, so threads that share an array would wait for one another at each of its
+uses (decision 21). Whoever owns it has to outlive this one."""
+
+
+KERNELS: list[Compiled] = []
+"""All of them, in order of declaration."""
+
+
+class Compiled:
+    """A function that is compiled for the types that its parameters are annotated with (`kernels.array_types`), and for no others.
+
+    It is compiled, or loaded from the cache, when it is first called or made `ready`; whatever it is given, it never compiles again.
+    """
+
+    def __init__(self, function: Callable[..., Any]) -> None:
+        self.function = function
         self.name = function.__name__
-        options: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
-        self.serial = numba.njit(**options)(function)
-        self.parallel = numba.njit(parallel=True, **options)(_renamed(function, "_parallel"))
+        self._dispatcher = numba.njit(cache=True, **OPTIONS)(self._entered())
+        self._ready = False
+        self._lock = Lock()
         KERNELS.append(self)
 
-    def __call__(self, count: int, *arguments: Any) -> Any:
-        return (self.serial if count < self.serial_below else self.parallel)(*arguments)
+    def _entered(self) -> Any:
+        """The function behind an entrance that leaves the count of users of its arrays outside."""
+        assert isinstance(self.function, FunctionType)
+        names = [name for name, _type in self._parameters()]
+        passed = [f"unowned({name})" if hasattr(kind, "ndim") else "max(begin, 0)" if name == "begin" else name for name, kind in self._parameters()]
+        # Named as a file of this package and by a line of its own, so that what it compiles to is kept with the rest.
+        text = "\n" * self.function.__code__.co_firstlineno + f"def {self.name}({', '.join(names)}):\n    return body({', '.join(passed)})\n"
+        known: dict[str, Any] = {"__name__": self.function.__module__, "body": helper(self.function), "unowned": unowned}
+        exec(compile(text, self.function.__code__.co_filename, "exec"), known)
+        return known[self.name]
+
+    def _parameters(self) -> list[tuple[str, Any]]:
+        assert isinstance(self.function, FunctionType)
+        known, code = self.function.__globals__, self.function.__code__
+        names = code.co_varnames[: code.co_argcount]
+        for name in names:
+            if name not in self.function.__annotations__:
+                raise TypeError(f"kernel {self.name}: '{name}' has no type")
+        return [(name, eval(self.function.__annotations__[name], known)) for name in names]
+
+    @property
+    def signature(self) -> tuple[Any, ...]:
+        """The types of its parameters, in order."""
+        return tuple(kind for _name, kind in self._parameters())
+
+    def ready(self) -> Any:
+        """What computes, compiled."""
+        with self._lock:
+            if not self._ready:
+                self._dispatcher.compile(self.signature)
+                self._dispatcher.disable_compile()
+                self._ready = True
+        return self._dispatcher
+
+    def run(self, *arguments: Any) -> Any:
+        """Compute with exactly these arguments. Raises TypeError where they are of other types or do not lie in one piece."""
+        compiled = self._dispatcher if self._ready else self.ready()
+        try:
+            return compiled(*arguments)
+        except TypeError:
+            # Arrays that may not be written are another type: what is only read is taken as a copy.
+            return compiled(*map(_writable, arguments))
 
 
-def _renamed(function: Callable[..., Any], suffix: str) -> Callable[..., Any]:
-    # Numba's cache tells functions apart by name and line only, not by options: the parallel build needs a name of its own.
-    assert isinstance(function, FunctionType)
-    twin = FunctionType(function.__code__, function.__globals__, function.__name__ + suffix, function.__defaults__, function.__closure__)
-    twin.__qualname__ = function.__qualname__ + suffix
-    twin.__module__ = function.__module__
-    return twin
+class Whole(Compiled):
+    """A function that is called as it is written."""
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self.run(*arguments)
+
+
+class Spans(Compiled):
+    """A loop over items in spans: a function of `begin` and `end`, then of what it works on, that fills what it is given for these items alone.
+
+    It is called with the number of items in their place. Where there is enough work it is shared out among threads, in multiples of `together`
+    items.
+    """
+
+    def __init__(self, function: Callable[..., Any], serial_below: int, together: int) -> None:
+        self.serial_below = serial_below
+        self.together = together
+        super().__init__(function)
+
+    def __call__(self, size: int, *arguments: Any, work: int | None = None) -> None:
+        """Do items 0 to `size`; `work` says how much that is, where it is not the number of items."""
+        if (size if work is None else work) < self.serial_below or threads.number_of_threads() == 1:
+            self.run(0, size, *arguments)
+        else:
+            threads.shared_out(self.run, size, arguments, self.together)
+
+
+def kernel(serial_below: int = SERIAL_BELOW, together: int = 1) -> Callable[[Callable[..., Any]], Spans]:
+    """Declare a loop over items (`Spans`)."""
+    return lambda function: Spans(function, serial_below, together)
+
+
+def whole(function: Callable[..., Any]) -> Whole:
+    """Declare a function that is serial by nature, such as building a tree."""
+    return Whole(function)
+
+
+def _writable(argument: Any) -> Any:
+    return argument.copy() if isinstance(argument, np.ndarray) and not argument.flags.writeable else argument

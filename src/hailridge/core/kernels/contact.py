@@ -5,12 +5,11 @@ The earliest touch on the way is found exactly (face, edges and corners of each 
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
-from hailridge.core.kernels.tree import closest_on_triangle
+from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Int16s, Int32Rows, Int64, UInt8Rows, UInt64s
+from hailridge.core.kernels.compiling import helper, kernel, unowned
+from hailridge.core.kernels.tree import DEPTH, closest_on_triangle
 
 SMALLEST_RADIUS = 1e-4
 """Metres; particles without size are swept as balls this small, so that they cannot slip through a seam between triangles."""
@@ -65,21 +64,21 @@ def _meets_edge(px, py, pz, dx, dy, dz, radius, ax, ay, az, bx, by, bz):  # type
 
 
 @helper
-def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyped-def]
+def _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k):  # type: ignore[no-untyped-def]
     """First touch of a swept ball with a triangle: (t, nx, ny, nz, depth), normal toward the ball; t = 2 when none. Depth is how far the
     ball is in the triangle already.
 
-    t holds three corners, the unit normal and twice the area.
+    A row of triangles holds three corners, the unit normal and twice the area.
     """
-    nx, ny, nz, size = t[9], t[10], t[11], t[12]
+    nx, ny, nz, size = triangles[k, 9], triangles[k, 10], triangles[k, 11], triangles[k, 12]
     best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
     if size > 0.0:
-        side = (px - t[0]) * nx + (py - t[1]) * ny + (pz - t[2]) * nz
+        side = (px - triangles[k, 0]) * nx + (py - triangles[k, 1]) * ny + (pz - triangles[k, 2]) * nz
         toward = dx * nx + dy * ny + dz * nz
         if side < 0.0 or (side == 0.0 and toward > 0.0):
             nx, ny, nz, side, toward = -nx, -ny, -nz, -side, -toward
         if side <= radius or side + toward <= radius:
-            qx, qy, qz = closest_on_triangle(px, py, pz, t)
+            qx, qy, qz = closest_on_triangle(px, py, pz, triangles, k)
             gx, gy, gz = px - qx, py - qy, pz - qz
             gap = np.sqrt(gx * gx + gy * gy + gz * gz)
             if gap < radius:
@@ -93,21 +92,24 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyp
                     s = (side - radius) / -toward
                     if s <= 1.0:
                         hx, hy, hz = px + dx * s - nx * radius, py + dy * s - ny * radius, pz + dz * s - nz * radius
-                        cx, cy, cz = closest_on_triangle(hx, hy, hz, t)
+                        cx, cy, cz = closest_on_triangle(hx, hy, hz, triangles, k)
                         if (cx - hx) ** 2 + (cy - hy) ** 2 + (cz - hz) ** 2 < 1e-16 + 1e-10 * size:
                             best, bx, by, bz = s, nx, ny, nz
                             flat = True
                 if not flat:
-                    for k in range(3):
-                        i, j = 3 * k, 3 * ((k + 1) % 3)
-                        s = _meets_edge(px, py, pz, dx, dy, dz, radius, t[i], t[i + 1], t[i + 2], t[j], t[j + 1], t[j + 2])
+                    for corner in range(3):
+                        i, j = 3 * corner, 3 * ((corner + 1) % 3)
+                        ax, ay, az = triangles[k, i], triangles[k, i + 1], triangles[k, i + 2]
+                        s = _meets_edge(
+                            px, py, pz, dx, dy, dz, radius, ax, ay, az, triangles[k, j], triangles[k, j + 1], triangles[k, j + 2]
+                        )  # fmt: skip
                         if s >= best:
                             s = 2.0
-                        w = _meets_ball(px - t[i], py - t[i + 1], pz - t[i + 2], dx, dy, dz, radius)
+                        w = _meets_ball(px - ax, py - ay, pz - az, dx, dy, dz, radius)
                         s = min(s, w)
                         if s < best:
                             hx, hy, hz = px + dx * s, py + dy * s, pz + dz * s
-                            cx, cy, cz = closest_on_triangle(hx, hy, hz, t)
+                            cx, cy, cz = closest_on_triangle(hx, hy, hz, triangles, k)
                             gx, gy, gz = hx - cx, hy - cy, hz - cz
                             gap = np.sqrt(gx * gx + gy * gy + gz * gz)
                             if gap > 1e-12:
@@ -116,20 +118,20 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, t):  # type: ignore[no-untyp
 
 
 @helper
-def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root):  # type: ignore[no-untyped-def]
-    """First touch with the triangles under the tree node `root`, as for one triangle."""
+def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root, stack):  # type: ignore[no-untyped-def]
+    """First touch with the triangles under the tree node `root`, as for one triangle; `stack` is room for `DEPTH` nodes."""
     best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
     lx, hx = min(px, px + dx) - radius, max(px, px + dx) + radius
     ly, hy = min(py, py + dy) - radius, max(py, py + dy) + radius
     lz, hz = min(pz, pz + dz) - radius, max(pz, pz + dz) + radius
-    stack = np.empty(64, np.int32)
     stack[0] = root
     top = 1
     while top > 0:
         top -= 1
         node = stack[top]
-        box = bounds[node]
-        if lx > box[3] or hx < box[0] or ly > box[4] or hy < box[1] or lz > box[5] or hz < box[2]:
+        if lx > bounds[node, 3] or hx < bounds[node, 0] or ly > bounds[node, 4] or hy < bounds[node, 1]:
+            continue
+        if lz > bounds[node, 5] or hz < bounds[node, 2]:
             continue
         if links[node, 0] >= 0:
             stack[top], stack[top + 1] = links[node, 0], links[node, 1]
@@ -137,26 +139,28 @@ def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root):
             continue
         first = -1 - links[node, 0]
         for k in range(first, first + links[node, 1]):
-            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles[k])
+            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k)
             if s < best or (s == 0.0 and deep > depth):
                 best, bx, by, bz, depth = s, nx, ny, nz, deep
     return best, bx, by, bz, depth
 
 
 @helper
-def _mapped(row, first, x, y, z):  # type: ignore[no-untyped-def]
-    """A place under the affine map of 12 numbers that begins at `first` of a row: nine of the matrix, three of the translation."""
+def _mapped(maps, k, first, x, y, z):  # type: ignore[no-untyped-def]
+    """A place under the affine map of 12 numbers that begins at `first` of row k: nine of the matrix, three of the translation."""
     return (
-        row[first] * x + row[first + 1] * y + row[first + 2] * z + row[first + 9],
-        row[first + 3] * x + row[first + 4] * y + row[first + 5] * z + row[first + 10],
-        row[first + 6] * x + row[first + 7] * y + row[first + 8] * z + row[first + 11],
+        maps[k, first] * x + maps[k, first + 1] * y + maps[k, first + 2] * z + maps[k, first + 9],
+        maps[k, first + 3] * x + maps[k, first + 4] * y + maps[k, first + 5] * z + maps[k, first + 10],
+        maps[k, first + 6] * x + maps[k, first + 7] * y + maps[k, first + 8] * z + maps[k, first + 11],
     )
 
 
-def _resolve(
-    position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any, bounciness: Any, friction: Any,
-    obstacles: Any, motion: Any, step: Any, triangles: Any, bounds: Any, links: Any, bits: Any, before: Any, touched: Any, new: Any, struck_by: Any,
-    impact: Any, normals: Any,
+@kernel(serial_below=1_000, together=64)
+def resolve(
+    begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, displacement: Float32Rows, gained: Float32Rows, radius: Float32s,
+    spans: Float32s, permitted: UInt8Rows, bounciness: Float32Rows, friction: Float32Rows, obstacles: Float64Rows, motion: Float64Rows, step: Float64,
+    triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, bits: UInt64s, before: UInt64s, touched: UInt64s, new: UInt64s, struck_by: Int16s,
+    impact: Float32s, normals: Float32Rows,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
@@ -168,10 +172,11 @@ def _resolve(
     struck_by (n,) int16, the obstacle of its hardest new contact or −1; impact (n,) float32, that contact's normal speed (m/s); normals (n, 3)
     float32, at the hardest touch of all.
     """
-    # A parallel loop's index is unsigned: it is cast before it meets signed numbers.
     count = obstacles.shape[0]
     one_span = spans.shape[0] == 1
-    for i in parallel_range(position.shape[0]):
+    room = np.empty(DEPTH, np.int32)
+    stack = unowned(room)
+    for i in range(begin, end):
         px, py, pz = np.float64(position[i, 0]), np.float64(position[i, 1]), np.float64(position[i, 2])
         dx, dy, dz = np.float64(displacement[i, 0]), np.float64(displacement[i, 1]), np.float64(displacement[i, 2])
         vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
@@ -195,14 +200,14 @@ def _resolve(
                 qx, qy, qz, ex, ey, ez, wide = px, py, pz, dx, dy, dz, size
                 if motion[k, 0] > 0.0:
                     share = 1.0 - left * span / step if step > 0.0 else 1.0
-                    ax, ay, az = _mapped(motion[k], 2, px, py, pz)
-                    bx, by, bz = _mapped(motion[k], 14, px, py, pz)
+                    ax, ay, az = _mapped(motion, k, 2, px, py, pz)
+                    bx, by, bz = _mapped(motion, k, 14, px, py, pz)
                     qx, qy, qz = ax + (bx - ax) * share, ay + (by - ay) * share, az + (bz - az) * share
-                    bx, by, bz = _mapped(motion[k], 14, px + dx, py + dy, pz + dz)
+                    bx, by, bz = _mapped(motion, k, 14, px + dx, py + dy, pz + dz)
                     ex, ey, ez = bx - qx, by - qy, bz - qz
                     wide = size / motion[k, 1]
                 if root >= 0:
-                    s, ax, ay, az, deep = _sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root)
+                    s, ax, ay, az, deep = _sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root, stack)
                 else:
                     mx, my, mz = qx - obstacles[k, 1], qy - obstacles[k, 2], qz - obstacles[k, 3]
                     s = _meets_ball(mx, my, mz, ex, ey, ez, obstacles[k, 4] + wide)
@@ -220,12 +225,12 @@ def _resolve(
                     out = min(deep, 0.5 * wide) + SKIN
                     if motion[k, 0] > 0.0:
                         cx, cy, cz = qx + ex * s, qy + ey * s, qz + ez * s
-                        ax, ay, az = _mapped(motion[k], 26, cx, cy, cz)
-                        bx, by, bz = _mapped(motion[k], 38, cx, cy, cz)
+                        ax, ay, az = _mapped(motion, k, 26, cx, cy, cz)
+                        bx, by, bz = _mapped(motion, k, 38, cx, cy, cz)
                         if step > 0.0:
                             ux, uy, uz = (bx - ax) / step, (by - ay) / step, (bz - az) / step
-                        bx, by, bz = _mapped(motion[k], 38, cx + nx, cy + ny, cz + nz)
-                        ax, ay, az = _mapped(motion[k], 38, cx, cy, cz)
+                        bx, by, bz = _mapped(motion, k, 38, cx + nx, cy + ny, cz + nz)
+                        ax, ay, az = _mapped(motion, k, 38, cx, cy, cz)
                         nx, ny, nz = (bx - ax) / motion[k, 1], (by - ay) / motion[k, 1], (bz - az) / motion[k, 1]
                         out *= motion[k, 1]
             if struck < 0:
@@ -240,7 +245,7 @@ def _resolve(
             hx, hy, hz = vx - kx * left, vy - ky * left, vz - kz * left
             speed = hx * nx + hy * ny + hz * nz
             resting = 1.5 * max(0.0, -(kx * nx + ky * ny + kz * nz)) + 1e-4
-            own = np.int64(i) if bounciness.shape[1] > 1 else np.int64(0)
+            own = i if bounciness.shape[1] > 1 else np.int64(0)
             bounce, rub = np.float64(bounciness[struck, own]), np.float64(friction[struck, own])
             bit = bits[struck]
             mask |= bit
@@ -280,6 +285,5 @@ def _resolve(
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
         touched[i] = mask
         new[i] = fresh
+    room[0] = 0
 
-
-resolve = Kernel(_resolve, serial_below=500)

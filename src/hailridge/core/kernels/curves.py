@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+from hailridge.core.kernels.array_types import Float64Rows, Float64s, Int64, UInt8s
+from hailridge.core.kernels.compiling import helper, kernel
 
 LINEAR, HOLD, BEZIER = 0, 1, 2
 
@@ -31,10 +30,13 @@ def eased(share, x1, y1, x2, y2):  # type: ignore[no-untyped-def]
     return ((1.0 + 3.0 * y1 - 3.0 * y2) * t + 3.0 * y2 - 6.0 * y1) * t * t + 3.0 * y1 * t
 
 
-def _curve(places: Any, at: Any, values: Any, modes: Any, handles: Any, out: Any) -> None:
+@kernel()
+def curve(
+    begin: Int64, end: Int64, places: Float64s, at: Float64s, values: Float64Rows, modes: UInt8s, handles: Float64Rows, out: Float64Rows
+) -> None:
     """places (n,) float64; at (k,) ascending; values (k, w) float64; modes (k,) uint8; handles (k, 4); out (n, w) float64."""
     last = at.shape[0] - 1
-    for i in parallel_range(places.shape[0]):
+    for i in range(begin, end):
         x = places[i]
         k = 0
         if x > at[0]:
@@ -48,5 +50,3 @@ def _curve(places: Any, at: Any, values: Any, modes: Any, handles: Any, out: Any
         for w in range(values.shape[1]):
             out[i, w] = values[k, w] + (values[following, w] - values[k, w]) * share
 
-
-curve = Kernel(_curve)

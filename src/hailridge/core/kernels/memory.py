@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import compiled
+from hailridge.core.kernels.array_types import Bools, Float32, Float32s, Int64, Int64s, UInt8s
+from hailridge.core.kernels.compiling import whole
 
 
-@compiled
-def edges(held: Any, rows: Any, start: Any, now: Any) -> Any:
+@whole
+def edges(held: UInt8s, rows: Int64s, start: Int64, now: Bools) -> Any:
     """For whom something begins and ends: two ascending arrays of rows.
 
     held (n,) uint8: for whom it held before, renewed; rows (k,) int64, or none, meaning the k from `start` on; now (k,) bool.
@@ -31,8 +32,10 @@ def edges(held: Any, rows: Any, start: Any, now: Any) -> Any:
     return begun[:beginnings].copy(), ended[:ends].copy()
 
 
-@compiled
-def elapsed(began: Any, worked: Any, rows: Any, start: Any, count: Any, now: Any, broken: Any, span: Any) -> Any:
+@whole
+def elapsed(
+    began: Float32s, worked: Float32s, rows: Int64s, start: Int64, count: Int64, now: Float32, broken: Float32, span: Float32s
+) -> Any:
     """Seconds from when work on each particle began without a break to the time that this step works on, and on whom it begins now: (k,) float32
     and (k,) bool.
 

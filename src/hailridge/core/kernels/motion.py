@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int64, UInt8s
+from hailridge.core.kernels.compiling import helper, kernel
 
 
 @helper
@@ -19,9 +18,11 @@ def _flow(start, push, rate, span):  # type: ignore[no-untyped-def]
     return start + push * span, start * span + 0.5 * push * span * span
 
 
-def _move(
-    velocity: Any, push: Any, drag: Any, air: Any, square: Any, plate: Any, limit: Any, spans: Any, displacement: Any, gained: Any
-) -> None:
+@kernel()
+def move(
+    begin: Int64, end: Int64, velocity: Float32Rows, push: Float32Rows, drag: Float32s, air: Float32Rows, square: Float32s, plate: Float32Rows,
+    limit: Float32s, spans: Float32s, displacement: Float32Rows, gained: Float32Rows,
+) -> None:  # fmt: skip
     """Advance velocities and give displacements.
 
     Pushes (m/s²), drag (1/s, toward the air's velocity; `air` = drag × velocity), square-law drag (1/m) and the drag of plates are taken as
@@ -36,7 +37,7 @@ def _move(
     one_span = spans.shape[0] == 1
     dragging, pushed, squared = drag.shape[0] > 0, push.shape[0] > 0, square.shape[0] > 0
     plated, limited = plate.shape[0] > 0, limit.shape[0] > 0
-    for i in parallel_range(velocity.shape[0]):
+    for i in range(begin, end):
         span = np.float64(spans[0] if one_span else spans[i])
         rate = np.float64(drag[i]) if dragging else 0.0
         v0, v1, v2 = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
@@ -85,10 +86,11 @@ def _move(
         gained[i, 0], gained[i, 1], gained[i, 2] = np.float32(a0 - v0), np.float32(a1 - v1), np.float32(a2 - v2)
 
 
-def _turn(orientation: Any, spin: Any, spans: Any) -> None:
+@kernel()
+def turn(begin: Int64, end: Int64, orientation: Float32Rows, spin: Float32Rows, spans: Float32s) -> None:
     """Turn orientations (n, 4) by their spins (n, 3) rad/s, about fixed axes through the step (exact for a spin that stays)."""
     one_span = spans.shape[0] == 1
-    for i in parallel_range(orientation.shape[0]):
+    for i in range(begin, end):
         span = np.float64(spans[0] if one_span else spans[i])
         sx, sy, sz = np.float64(spin[i, 0]), np.float64(spin[i, 1]), np.float64(spin[i, 2])
         rate = np.sqrt(sx * sx + sy * sy + sz * sz)
@@ -109,15 +111,12 @@ def _turn(orientation: Any, spin: Any, spans: Any) -> None:
         orientation[i, 2], orientation[i, 3] = np.float32(cz * size), np.float32(cw * size)
 
 
-def _strays(position: Any, velocity: Any, limit: Any, out: Any) -> None:
+@kernel()
+def strays(begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, limit: Float32, out: UInt8s) -> None:
     """Mark particles that are not finite or further than `limit` metres from the origin: out (n,) uint8."""
-    for i in parallel_range(position.shape[0]):
+    for i in range(begin, end):
         total = abs(position[i, 0]) + abs(position[i, 1]) + abs(position[i, 2])
         moving = abs(velocity[i, 0]) + abs(velocity[i, 1]) + abs(velocity[i, 2])
         # Comparisons with NaN are false, so the good case is the one spelled out.
         out[i] = 0 if total < limit and moving < np.float32(1e7) else 1
 
-
-move = Kernel(_move)
-turn = Kernel(_turn)
-strays = Kernel(_strays)

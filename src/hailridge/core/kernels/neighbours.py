@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, compiled, parallel_range
+from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64s, Int32s, Int64, Int64Rows, Int64s
+from hailridge.core.kernels.compiling import kernel, whole
 
 CELLS_TOGETHER = 32
 """Cells that share one scratch, so that a sparse cloud does not spend its time on allocating."""
@@ -15,14 +16,14 @@ DIGIT = 11
 """Bits of a key sorted by in one pass: 2 048 counts fit the nearest cache."""
 
 
-@compiled
-def keys_of(places: Any, origin: Any, cell: Any, sizes: Any, out: Any) -> None:
+@kernel()
+def keys_of(begin: Int64, end: Int64, places: Float32Rows, origin: Float64s, cell: Float64, sizes: Int64s, out: Int64s) -> None:
     """Which cell each place (n, 3) lies in, as one number (n,) int64 that ascends with z, then y, then x.
 
     `sizes` (3,) are how many cells there are along each axis. Whatever lies beyond them is put two cells outside, where no target's
     neighbours are; what is no number is put further out still.
     """
-    for i in range(len(places)):
+    for i in range(begin, end):
         key = np.int64(0)
         for axis in range(3):
             at = np.floor((np.float64(places[i, axis]) - origin[axis]) / cell)
@@ -31,8 +32,8 @@ def keys_of(places: Any, origin: Any, cell: Any, sizes: Any, out: Any) -> None:
         out[i] = key
 
 
-@compiled
-def sorted_order(keys: Any) -> Any:
+@whole
+def sorted_order(keys: Int64s) -> Any:
     """The order (n,) int64 in which keys (n,) int64 ascend, equal ones as they come: digit by digit, the lowest first."""
     count = len(keys)
     order = np.arange(count)
@@ -59,10 +60,11 @@ def sorted_order(keys: Any) -> Any:
     return order
 
 
-def _runs(keys: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> None:
+@kernel(serial_below=10_000)
+def runs(begin: Int64, end: Int64, keys: Int64s, present: Int64s, offsets: Int64s, starts: Int64Rows, lengths: Int64Rows) -> None:
     """Where the targets around each seeker's cell stand: for each of the ascending keys `present` (c,) and each offset (9,), how many of the
     ascending `keys` (t,) come before, and how many are at most two further on: starts, lengths (c, 9)."""
-    for run in parallel_range(len(offsets)):
+    for run in range(begin, end):
         first, last = 0, 0
         for cell in range(len(present)):
             wanted = present[cell] + offsets[run]
@@ -74,8 +76,10 @@ def _runs(keys: Any, present: Any, offsets: Any, starts: Any, lengths: Any) -> N
             starts[cell, run], lengths[cell, run] = first, last - first
 
 
-def _count(
-    starts: Any, lengths: Any, cells: Any, seekers: Any, seeking: Any, reach: Any, targets: Any, extra: Any, own: Any, out: Any,
+@kernel(serial_below=2_000, together=CELLS_TOGETHER)
+def count(
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, seekers: Int64s, seeking: Float32Rows, reach: Float32s,
+    targets: Float32Rows, extra: Float32s, own: Int64s, out: Int32s,
 ) -> None:  # fmt: skip
     """How many targets lie within reach of each seeker.
 
@@ -83,19 +87,17 @@ def _count(
     `seeking` (n, 3); reach (n,) or (1,); targets (t, 3) in order of cells with `extra` (t,) or (1,) added to the reach; own (n,): the target
     that a seeker is itself, −1 for none; out (n,).
     """
-    number = starts.shape[0]
-    for block in parallel_range((number + CELLS_TOGETHER - 1) // CELLS_TOGETHER):
-        begin = np.int64(block) * CELLS_TOGETHER
-        end = min(begin + CELLS_TOGETHER, number)
+    for here in range(begin, end, CELLS_TOGETHER):
+        there = min(here + CELLS_TOGETHER, end)
         most = 0
-        for cell in range(begin, end):
+        for cell in range(here, there):
             total = 0
             for run in range(9):
                 total += lengths[cell, run]
             most = max(most, total)
         xs, ys, zs = np.empty(most, np.float32), np.empty(most, np.float32), np.empty(most, np.float32)
         more = np.empty(most if len(extra) > 1 else 1, np.float32)
-        for cell in range(begin, end):
+        for cell in range(here, there):
             at = 0
             for run in range(9):
                 first = starts[cell, run]
@@ -123,16 +125,18 @@ def _count(
                 out[i] = found
 
 
-def _nearest(
-    starts: Any, lengths: Any, cells: Any, seekers: Any, seeking: Any, reach: Any, targets: Any, rows: Any, own: Any, out: Any, squares: Any,
+@kernel(serial_below=2_000)
+def nearest(
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, seekers: Int64s, seeking: Float32Rows, reach: Float32s,
+    targets: Float32Rows, rows: Int64s, own: Int64s, out: Int64Rows, squares: Float32Rows,
 ) -> None:  # fmt: skip
     """The nearest targets within reach of each seeker, nearest first; of two equally far the one with the lower row.
 
-    As `_count`; rows (t,) are the targets' rows, own (n,) the row that a seeker is itself (−1 for none), out (n, k) int64 takes the rows found,
+    As `count`; rows (t,) are the targets' rows, own (n,) the row that a seeker is itself (−1 for none), out (n, k) int64 takes the rows found,
     −1 where there are no more, squares (n, k) float32 the squares of their distances.
     """
-    number, most = starts.shape[0], out.shape[1]
-    for cell in parallel_range(number):
+    most = out.shape[1]
+    for cell in range(begin, end):
         for s in range(cells[cell], cells[cell + 1]):
             i = seekers[s]
             x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
@@ -160,7 +164,3 @@ def _nearest(
                 out[i, k] = -1
                 squares[i, k] = np.inf
 
-
-nearest = Kernel(_nearest, serial_below=2_000)
-runs = Kernel(_runs, serial_below=10_000)
-count = Kernel(_count, serial_below=2_000)

@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, compiled, helper, parallel_range
+from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Float64, Int64, UInt32, UInt32s
+from hailridge.core.kernels.compiling import helper, kernel, piece
 
 _P0, _P1, _P2, _P3 = np.uint32(0x8DA6B343), np.uint32(0xD8163841), np.uint32(0xCB1AB31F), np.uint32(0x165667B1)
 _MIX0, _MIX1 = np.uint32(0x7FEB352D), np.uint32(0x846CA68B)
@@ -60,15 +61,17 @@ def noise_with_slope(x, y, z, salt):  # type: ignore[no-untyped-def]
     return value, gx, gy, gz
 
 
-def _noise(positions: Any, salt: Any, out: Any) -> None:
+@kernel()
+def noise(begin: Int64, end: Int64, positions: Float32Rows, salt: UInt32, out: Float32Rows) -> None:
     """Value and gradient at each place: positions (n, 3) float32 in lattice units, out (n, 4) float32."""
-    for i in parallel_range(positions.shape[0]):
+    for i in range(begin, end):
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = noise_with_slope(positions[i, 0], positions[i, 1], positions[i, 2], salt)
 
 
-def _cells(positions: Any, salt: Any, out: Any) -> None:
+@kernel(serial_below=2_000)
+def cells(begin: Int64, end: Int64, positions: Float32Rows, salt: UInt32, out: Float32s) -> None:
     """How near the nearest of one random place a cell is (Worley 1996): positions (n, 3) float32 in cells, out (n,) float32, 1 at such a place."""
-    for i in parallel_range(positions.shape[0]):
+    for i in range(begin, end):
         x, y, z = positions[i, 0], positions[i, 1], positions[i, 2]
         cx, cy, cz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
         nearest = np.float32(9.0)
@@ -134,9 +137,9 @@ def _curl_corner(hx, hy, hz, salt, u, v, w, wx, wy, wz, dx, dy, dz, c1, s1, c2, 
     )
 
 
-@compiled
+@piece  # type: ignore[untyped-decorator]
 def _curl_block(positions: Any, start: Any, size: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
-    """The curl for one block. On its own, so that this long piece of code is compiled once and not for both builds of the kernel."""
+    """The curl for one block of at most `BLOCK` places."""
     one, six, ten, fifteen, thirty = np.float32(1), np.float32(6), np.float32(10), np.float32(15), np.float32(30)
     xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     cx, cy, cz = np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32), np.zeros(BLOCK, np.float32)
@@ -179,15 +182,17 @@ def _curl_block(positions: Any, start: Any, size: Any, frequency: Any, octaves: 
         out[start + i, 0], out[start + i, 1], out[start + i, 2] = cx[i], cy[i], cz[i]
 
 
-def _curl(positions: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
+@kernel(serial_below=4_000, together=BLOCK)
+def curl(
+    begin: Int64, end: Int64, positions: Float32Rows, frequency: Float32, octaves: Int64, roughness: Float32, drift: Float32, salt: UInt32,
+    out: Float32Rows,
+) -> None:  # fmt: skip
     """Curl of three noise potentials: a flow that neither gathers nor thins, and evolves as `drift` grows (1: all is new).
 
     positions (n, 3) float32 metres; frequency 1/m; out (n, 3) float32.
     """
-    count = positions.shape[0]
-    for block in parallel_range((count + BLOCK - 1) // BLOCK):
-        start = np.int64(block) * BLOCK
-        _curl_block(positions, start, min(BLOCK, count - start), frequency, octaves, roughness, drift, salt, out)
+    for start in range(begin, end, BLOCK):
+        _curl_block(positions, start, min(BLOCK, end - start), frequency, octaves, roughness, drift, salt, out)
 
 
 @helper
@@ -207,11 +212,11 @@ SMOOTH, BILLOWS, RIDGES = 0, 1, 2
 """What is made of the noise of each octave: as it is, its size, or its size turned over."""
 
 
-@compiled
+@piece  # type: ignore[untyped-decorator]
 def _layered_block(
     positions: Any, start: Any, size: Any, form: Any, octaves: Any, roughness: Any, strength: Any, shift: Any, salts: Any, out: Any
 ) -> None:
-    """The octaves of one block; on its own for the same reason as `_curl_block`. `strength` is that of the first octave."""
+    """The octaves of one block of at most `BLOCK` places. `strength` is that of the first octave."""
     one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
     xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     sums = np.zeros(BLOCK, np.float32)
@@ -250,22 +255,18 @@ def _layered_block(
         out[start + i] = sums[i]
 
 
-def _layered(positions: Any, form: Any, octaves: Any, roughness: Any, shift: Any, salts: Any, out: Any) -> None:
+@kernel(serial_below=4_000, together=BLOCK)
+def layered(
+    begin: Int64, end: Int64, positions: Float32Rows, form: Int64, octaves: Int64, roughness: Float64, shift: Float32s, salts: UInt32s, out: Float32s
+) -> None:
     """Several octaves of noise, the values only, each twice as fine and `roughness` times as strong as the one before, over their sum of strengths.
 
     positions (n, 3) float32 in cells of the first octave; shift (3,) float32 apart from octave to octave; salts (octaves,) uint32; out (n,).
     """
-    count = positions.shape[0]
     total, weight = np.float32(0), np.float32(1)
     for _octave in range(octaves):
         total += weight
         weight *= np.float32(roughness)
-    for block in parallel_range((count + BLOCK - 1) // BLOCK):
-        start = np.int64(block) * BLOCK
-        _layered_block(positions, start, min(BLOCK, count - start), form, octaves, roughness, np.float32(1) / total, shift, salts, out)
+    for start in range(begin, end, BLOCK):
+        _layered_block(positions, start, min(BLOCK, end - start), form, octaves, roughness, np.float32(1) / total, shift, salts, out)
 
-
-noise = Kernel(_noise)
-layered = Kernel(_layered, serial_below=2_000)
-cells = Kernel(_cells, serial_below=2_000)
-curl = Kernel(_curl, serial_below=2_000)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+from hailridge.core.kernels.array_types import Float32Rows, Int64, UInt64, UInt64Rows, UInt64s
+from hailridge.core.kernels.compiling import helper, kernel
 
 _M0, _M1 = np.uint64(0xD2511F53), np.uint64(0xCD9E8D57)
 _W0, _W1 = np.uint64(0x9E3779B9), np.uint64(0xBB67AE85)
@@ -31,9 +30,10 @@ def philox(c0, c1, c2, c3, k0, k1):  # type: ignore[no-untyped-def]
     return c0, c1, c2, c3
 
 
-def _uniforms(keys: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
+@kernel()
+def uniforms(begin: Int64, end: Int64, keys: UInt64s, item: UInt64, draw: UInt64, seed: UInt64, out: Float32Rows) -> None:
     """Four numbers in [0, 1) for each lineage key: out (n, 4) float32."""
-    for i in parallel_range(keys.shape[0]):
+    for i in range(begin, end):
         key = keys[i]
         a, b, c, d = philox(key & _LOW, key >> _SHIFT, item, draw, seed & _LOW, seed >> _SHIFT)
         out[i, 0] = np.float32(a >> np.uint64(8)) * _TO_UNIT
@@ -42,21 +42,19 @@ def _uniforms(keys: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
         out[i, 3] = np.float32(d >> np.uint64(8)) * _TO_UNIT
 
 
-def _descend(keys: Any, ordinals: Any, item: Any, draw: Any, seed: Any, out: Any) -> None:
+@kernel()
+def descend(begin: Int64, end: Int64, keys: UInt64s, ordinals: UInt64s, item: UInt64, draw: UInt64, seed: UInt64, out: UInt64s) -> None:
     """Lineage keys of children: from the parent's key, the item that makes them, the occasion and the child's ordinal."""
-    for i in parallel_range(keys.shape[0]):
+    for i in range(begin, end):
         key = keys[i]
         a, b, _c, _d = philox(key & _LOW, key >> _SHIFT, item, draw, (seed ^ ordinals[i]) & _LOW, (seed >> _SHIFT) + np.uint64(1))
         out[i] = a | (b << _SHIFT)
 
 
-def _words(counters: Any, keys: Any, out: Any) -> None:
+@kernel()
+def words(begin: Int64, end: Int64, counters: UInt64Rows, keys: UInt64Rows, out: UInt64Rows) -> None:
     """Raw words for known-answer tests: counters (n, 4), keys (n, 2), out (n, 4), all uint64."""
-    for i in parallel_range(counters.shape[0]):
+    for i in range(begin, end):
         a, b, c, d = philox(counters[i, 0], counters[i, 1], counters[i, 2], counters[i, 3], keys[i, 0], keys[i, 1])
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = a, b, c, d
 
-
-uniforms = Kernel(_uniforms)
-descend = Kernel(_descend)
-words = Kernel(_words)

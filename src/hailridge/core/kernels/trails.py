@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, helper, parallel_range
+from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Float64, Float64s, Int32Rows, Int32s, Int64, Int64s, UInt8Rows
+from hailridge.core.kernels.compiling import helper, kernel
 
 BEND = 0.985
 """Cosine of the turn within a frame (10°) above which a way counts as straight and gets no places in between."""
@@ -31,9 +30,11 @@ def _row_of(ids, low, high, wanted):  # type: ignore[no-untyped-def]
     return low if low < end and ids[low] == wanted else -1
 
 
-def _lay(
-    wanted: Any, first: Any, offsets: Any, ids: Any, places: Any, between: Any, velocities: Any, ages: Any, times: Any, smooth: Any, spacing: Any,
-    most: Any, oldest: Any, counts: Any, starts: Any, points: Any, sources: Any, mix: Any, laid: Any,
+@kernel(serial_below=128)
+def lay(
+    begin: Int64, end: Int64, wanted: Int32s, first: Int32s, offsets: Int64s, ids: Int32s, places: Float32Rows, between: Float32Rows,
+    velocities: Float32Rows, ages: Float32s, times: Float64s, smooth: Int64, spacing: Float32, most: Int64s, oldest: Float64, counts: Int64s,
+    starts: Int64s, points: Float32Rows, sources: Int32Rows, mix: Float32s, laid: Float64s,
 ) -> None:  # fmt: skip
     """Points of trails, newest first.
 
@@ -46,7 +47,7 @@ def _lay(
     """
     inner = between.shape[1] // 3
     measuring = points.shape[0] == 0
-    for t in parallel_range(len(wanted)):
+    for t in range(begin, end):
         particle, newest = wanted[t], np.int64(first[t])
         frames = len(times) - newest
         room = frames * (max(inner, BETWEEN) + 1) + 2
@@ -160,25 +161,27 @@ def _lay(
             counts[t] = out
 
 
-def _dress(
-    starts: Any, points: Any, sources: Any, mix: Any, times: Any, paints: Any, halves: Any, heads_only: Any, fading: Any, taper: Any, fade_time: Any,
-    now: Any, left: Any, tones: Any, out: Any, color: Any,
+@kernel(serial_below=128)
+def dress(
+    begin: Int64, end: Int64, starts: Int64s, points: Float32Rows, sources: Int32Rows, mix: Float32s, times: Float64s, paints: UInt8Rows,
+    halves: Float32s, heads_only: Int64, fading: Float32s, taper: Float32s, fade_time: Float64, now: Float64, left: Float32s, tones: Float32Rows,
+    out: Float32Rows, color: UInt8Rows,
 ) -> None:  # fmt: skip
     """Ribbons of the points laid: each line with its first and last point doubled at width 0.
 
-    starts (t + 1,): where lines begin among points (p, 3), sources (p, 2), mix (p,), times (p,) of `_lay`; paints (n, 4) bytes and halves (n,) m by
+    starts (t + 1,): where lines begin among points (p, 3), sources (p, 2), mix (p,), times (p,) of `lay`; paints (n, 4) bytes and halves (n,) m by
     source row; heads_only: 1 where all of a line looks as its head does; fading, taper (m,): shares from head to tail; fade_time: seconds after
     which a point is gone, 0 for never; now: the present time; left (t,): what is left of each line's opacity; tones (p, 3): colours 0–255 that
     stand in for the paint, or none (0, 3). out (p + 2t, 4) takes place and half width, color (p + 2t, 4) bytes.
     """
     steps = np.float32(len(fading) - 1)
     toned = tones.shape[0] > 0
-    for t in parallel_range(len(starts) - 1):
-        first, end = np.int64(starts[t]), np.int64(starts[t + 1])
-        base = first + 2 * np.int64(t)
-        last = np.float32(end - first - 1 if end - first > 1 else 1)
+    for t in range(begin, end):
+        first, past = starts[t], starts[t + 1]
+        base = first + 2 * t
+        last = np.float32(past - first - 1 if past - first > 1 else 1)
         head = sources[first, 0]
-        for i in range(first, end):
+        for i in range(first, past):
             at = base + 1 + (i - first)
             place = np.float32(i - first) / last * steps
             step = np.int64(place)
@@ -200,13 +203,10 @@ def _dress(
             paint = np.float32(paints[a, 3])
             seen = (paint + (np.float32(paints[b, 3]) - paint) * u) * solid
             color[at, 3] = np.uint8(min(max(seen + np.float32(0.5), np.float32(0)), np.float32(255)))
-        tail = base + 1 + (end - first)
+        tail = base + 1 + (past - first)
         for k in range(4):
             out[base, k] = out[base + 1, k] if k < 3 else np.float32(0)
             out[tail, k] = out[tail - 1, k] if k < 3 else np.float32(0)
             color[base, k] = color[base + 1, k] if k < 3 else np.uint8(0)
             color[tail, k] = color[tail - 1, k] if k < 3 else np.uint8(0)
 
-
-lay = Kernel(_lay, serial_below=64)
-dress = Kernel(_dress, serial_below=64)

@@ -1,4 +1,8 @@
-"""A bounding volume hierarchy over triangles, stored flat, for contact and closest points."""
+"""A bounding volume hierarchy over triangles, stored flat, for contact and closest points.
+
+Rows are indexed where they stand, never taken out as arrays of their own: each would count its references, atomically, and threads would wait for one
+another.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +10,20 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, compiled, helper, parallel_range
+from hailridge.core.kernels.array_types import Float32Rows, Float64, Float64Rows, Float64s, Int32Rows, Int32s, Int64, UInt8s
+from hailridge.core.kernels.compiling import helper, kernel, unowned, whole
 
 LEAF = 4
+"""Triangles in a leaf."""
+
+DEPTH = 64
+"""Nodes that wait to be looked into; allocated once a span, since allocating for each item takes as long as the item.
+
+Kernels touch that room once more at their end, so that it outlives the array that nobody owns."""
 
 
-@compiled
-def build(low: Any, high: Any) -> Any:
+@whole
+def build(low: Float64Rows, high: Float64Rows) -> Any:
     """Build from triangle bounds (f, 3) each. Returns order (f,) int32, bounds (m, 6) float64, links (m, 2) int32.
 
     links: (left child, right child) of an inner node, or (−1 − first, count) of a leaf over `order`.
@@ -60,8 +71,8 @@ def build(low: Any, high: Any) -> Any:
     return order, bounds[:used].copy(), links[:used].copy()
 
 
-@compiled
-def refit(low: Any, high: Any, order: Any, links: Any) -> Any:
+@whole
+def refit(low: Float64Rows, high: Float64Rows, order: Int32s, links: Int32Rows) -> Any:
     """Bounds (m, 6) of a tree whose triangles have moved: low, high (f, 3); order and links as `build` gave them."""
     nodes = links.shape[0]
     bounds = np.empty((nodes, 6), np.float64)
@@ -84,38 +95,40 @@ def refit(low: Any, high: Any, order: Any, links: Any) -> Any:
 
 
 @helper
-def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
-    """Closest point of triangle t (its first 9 numbers: a, b, c) to p, after Ericson, Real-Time Collision Detection, 5.1.5 (from memory)."""
-    ax, ay, az = t[0], t[1], t[2]
-    bax, bay, baz = t[3] - ax, t[4] - ay, t[5] - az
-    cax, cay, caz = t[6] - ax, t[7] - ay, t[8] - az
+def closest_on_triangle(px, py, pz, triangles, k):  # type: ignore[no-untyped-def]
+    """Closest point of triangle k (its first 9 numbers: a, b, c) to p, after Ericson, Real-Time Collision Detection, 5.1.5 (from memory)."""
+    ax, ay, az = triangles[k, 0], triangles[k, 1], triangles[k, 2]
+    bax, bay, baz = triangles[k, 3] - ax, triangles[k, 4] - ay, triangles[k, 5] - az
+    cax, cay, caz = triangles[k, 6] - ax, triangles[k, 7] - ay, triangles[k, 8] - az
     apx, apy, apz = px - ax, py - ay, pz - az
     d1 = bax * apx + bay * apy + baz * apz
     d2 = cax * apx + cay * apy + caz * apz
     qx, qy, qz = ax, ay, az
     if not (d1 <= 0.0 and d2 <= 0.0):
-        bpx, bpy, bpz = px - t[3], py - t[4], pz - t[5]
+        bpx, bpy, bpz = px - triangles[k, 3], py - triangles[k, 4], pz - triangles[k, 5]
         d3 = bax * bpx + bay * bpy + baz * bpz
         d4 = cax * bpx + cay * bpy + caz * bpz
-        cpx, cpy, cpz = px - t[6], py - t[7], pz - t[8]
+        cpx, cpy, cpz = px - triangles[k, 6], py - triangles[k, 7], pz - triangles[k, 8]
         d5 = bax * cpx + bay * cpy + baz * cpz
         d6 = cax * cpx + cay * cpy + caz * cpz
         vc = d1 * d4 - d3 * d2
         vb = d5 * d2 - d1 * d6
         va = d3 * d6 - d5 * d4
         if d3 >= 0.0 and d4 <= d3:
-            qx, qy, qz = t[3], t[4], t[5]
+            qx, qy, qz = triangles[k, 3], triangles[k, 4], triangles[k, 5]
         elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
             s = d1 / (d1 - d3)
             qx, qy, qz = ax + s * bax, ay + s * bay, az + s * baz
         elif d6 >= 0.0 and d5 <= d6:
-            qx, qy, qz = t[6], t[7], t[8]
+            qx, qy, qz = triangles[k, 6], triangles[k, 7], triangles[k, 8]
         elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
             s = d2 / (d2 - d6)
             qx, qy, qz = ax + s * cax, ay + s * cay, az + s * caz
         elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
             s = (d4 - d3) / ((d4 - d3) + (d5 - d6))
-            qx, qy, qz = t[3] + s * (t[6] - t[3]), t[4] + s * (t[7] - t[4]), t[5] + s * (t[8] - t[5])
+            qx = triangles[k, 3] + s * (triangles[k, 6] - triangles[k, 3])
+            qy = triangles[k, 4] + s * (triangles[k, 7] - triangles[k, 4])
+            qz = triangles[k, 5] + s * (triangles[k, 8] - triangles[k, 5])
         else:
             total = va + vb + vc
             if total != 0.0:
@@ -125,29 +138,33 @@ def closest_on_triangle(px, py, pz, t):  # type: ignore[no-untyped-def]
 
 
 @helper
-def _box_distance(px, py, pz, box):  # type: ignore[no-untyped-def]
-    """Square of the distance from a place to a box; 0 inside."""
-    dx = max(box[0] - px, 0.0, px - box[3])
-    dy = max(box[1] - py, 0.0, py - box[4])
-    dz = max(box[2] - pz, 0.0, pz - box[5])
+def _box_distance(px, py, pz, bounds, node):  # type: ignore[no-untyped-def]
+    """Square of the distance from a place to the box of a node; 0 inside."""
+    dx = max(bounds[node, 0] - px, 0.0, px - bounds[node, 3])
+    dy = max(bounds[node, 1] - py, 0.0, py - bounds[node, 4])
+    dz = max(bounds[node, 2] - pz, 0.0, pz - bounds[node, 5])
     return dx * dx + dy * dy + dz * dz
 
 
-def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, out: Any, distances: Any, faces: Any) -> None:
+@kernel(serial_below=800)
+def closest(
+    begin: Int64, end: Int64, points: Float64Rows, triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, reach: Float64, out: Float64Rows,
+    distances: Float64s, faces: Int32s,
+) -> None:  # fmt: skip
     """Closest points of the mesh: points (n, 3) float64, triangles (f, 13) in tree order; out (n, 3), distances (n,) float64, faces (n,) int32 in
     tree order.
 
     What is further away than `reach` (metres; infinity looks all the way) is given the distance `reach`, no place and the face −1.
     """
-    for i in parallel_range(points.shape[0]):
+    room, more = np.empty(DEPTH, np.int32), np.empty(DEPTH, np.float64)
+    stack, aways = unowned(room), unowned(more)
+    for i in range(begin, end):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = reach * reach
         out[i, 0], out[i, 1], out[i, 2] = px, py, pz
         faces[i] = -1
-        stack = np.empty(64, np.int32)
-        aways = np.empty(64, np.float64)
         stack[0] = 0
-        aways[0] = _box_distance(px, py, pz, bounds[0])
+        aways[0] = _box_distance(px, py, pz, bounds, 0)
         top = 1
         while top > 0:
             top -= 1
@@ -156,7 +173,7 @@ def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, o
             node = stack[top]
             if links[node, 0] >= 0:
                 left, right = links[node, 0], links[node, 1]
-                near, far = _box_distance(px, py, pz, bounds[left]), _box_distance(px, py, pz, bounds[right])
+                near, far = _box_distance(px, py, pz, bounds, left), _box_distance(px, py, pz, bounds, right)
                 if far < near:
                     left, right, near, far = right, left, far, near
                 # The nearer half is looked into first: it mostly rules out the other.
@@ -166,17 +183,18 @@ def _closest(points: Any, triangles: Any, bounds: Any, links: Any, reach: Any, o
                 continue
             first = -1 - links[node, 0]
             for k in range(first, first + links[node, 1]):
-                qx, qy, qz = closest_on_triangle(px, py, pz, triangles[k])
+                qx, qy, qz = closest_on_triangle(px, py, pz, triangles, k)
                 square = (px - qx) ** 2 + (py - qy) ** 2 + (pz - qz) ** 2
                 if square < best:
                     best = square
                     faces[i] = k
                     out[i, 0], out[i, 1], out[i, 2] = qx, qy, qz
         distances[i] = np.sqrt(best)
+    room[0], more[0] = 0, 0.0
 
 
 @helper
-def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore[no-untyped-def]
+def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links, stack):  # type: ignore[no-untyped-def]
     """How many triangles a ray meets, and how many more of them from behind than from the front.
 
     Möller and Trumbore 1997, "Fast, minimum storage ray/triangle intersection".
@@ -184,7 +202,6 @@ def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore
     met = 0
     leaving = 0
     rx, ry, rz = 1.0 / dx, 1.0 / dy, 1.0 / dz
-    stack = np.empty(64, np.int32)
     stack[0] = 0
     top = 1
     while top > 0:
@@ -203,14 +220,13 @@ def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore
             continue
         first = -1 - links[node, 0]
         for k in range(first, first + links[node, 1]):
-            t = triangles[k]
-            ex, ey, ez = t[3] - t[0], t[4] - t[1], t[5] - t[2]
-            fx, fy, fz = t[6] - t[0], t[7] - t[1], t[8] - t[2]
+            ex, ey, ez = triangles[k, 3] - triangles[k, 0], triangles[k, 4] - triangles[k, 1], triangles[k, 5] - triangles[k, 2]
+            fx, fy, fz = triangles[k, 6] - triangles[k, 0], triangles[k, 7] - triangles[k, 1], triangles[k, 8] - triangles[k, 2]
             hx, hy, hz = dy * fz - dz * fy, dz * fx - dx * fz, dx * fy - dy * fx
             a = ex * hx + ey * hy + ez * hz
             if a == 0.0:
                 continue
-            sx, sy, sz = px - t[0], py - t[1], pz - t[2]
+            sx, sy, sz = px - triangles[k, 0], py - triangles[k, 1], pz - triangles[k, 2]
             u = (sx * hx + sy * hy + sz * hz) / a
             qx, qy, qz = sy * ez - sz * ey, sz * ex - sx * ez, sx * ey - sy * ex
             v = (dx * qx + dy * qy + dz * qz) / a
@@ -220,33 +236,40 @@ def crossings(px, py, pz, dx, dy, dz, triangles, bounds, links):  # type: ignore
     return met, leaving
 
 
-def _inside(points: Any, triangles: Any, bounds: Any, links: Any, out: Any) -> None:
+@kernel(serial_below=1_000)
+def inside(begin: Int64, end: Int64, points: Float64Rows, triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, out: UInt8s) -> None:
     """Points (n, 3) float64 from which rays leave through an odd number of triangles; two of three rays decide, so that a ray through
     an edge, or one hole, does not. Where all three rays leave a surface twice or more, it overlaps itself: that is inside too.
     out (n,) uint8: 1 inside, 2 where it overlaps itself.
     """
-    for i in parallel_range(points.shape[0]):
+    room = np.empty(DEPTH, np.int32)
+    stack = unowned(room)
+    for i in range(begin, end):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         out[i] = 0
         if not (bounds[0, 0] <= px <= bounds[0, 3] and bounds[0, 1] <= py <= bounds[0, 4] and bounds[0, 2] <= pz <= bounds[0, 5]):
             continue
-        first, leaving = crossings(px, py, pz, 0.8512, 0.3307, 0.4078, triangles, bounds, links)
-        second, also = crossings(px, py, pz, -0.2713, 0.8891, 0.3686, triangles, bounds, links)
+        first, leaving = crossings(px, py, pz, 0.8512, 0.3307, 0.4078, triangles, bounds, links, stack)
+        second, also = crossings(px, py, pz, -0.2713, 0.8891, 0.3686, triangles, bounds, links, stack)
         votes = (first & 1) + (second & 1)
         overlapping = leaving == also and abs(leaving) >= 2
         if votes == 1 or overlapping:
-            third, too = crossings(px, py, pz, 0.1187, -0.4419, 0.8892, triangles, bounds, links)
+            third, too = crossings(px, py, pz, 0.1187, -0.4419, 0.8892, triangles, bounds, links, stack)
             votes += third & 1
             overlapping = overlapping and too == leaving
         if overlapping:
             out[i] = 2
         elif votes >= 2:
             out[i] = 1
+    room[0] = 0
 
 
-def _sample(u: Any, heights: Any, vertices: Any, faces: Any, out: Any, chosen: Any) -> None:
+@kernel()
+def sample(
+    begin: Int64, end: Int64, u: Float32Rows, heights: Float64s, vertices: Float32Rows, faces: Int32Rows, out: Float32Rows, chosen: Int32s
+) -> None:
     """Points spread evenly by area: u (n, ≥ 3) uniform, heights (f,) running sum of areas, out (n, 3) float32, chosen (n,) int32 face."""
-    for i in parallel_range(u.shape[0]):
+    for i in range(begin, end):
         target = np.float64(u[i, 0]) * heights[-1]
         face = min(np.searchsorted(heights, target, side="right"), faces.shape[0] - 1)
         chosen[i] = face
@@ -259,7 +282,8 @@ def _sample(u: Any, heights: Any, vertices: Any, faces: Any, out: Any, chosen: A
             )
 
 
-def _thin(points: Any, distance: Any, kept: Any) -> None:
+@whole
+def thin(points: Float64Rows, distance: Float64, kept: UInt8s) -> None:
     """Keep points, in their order, that are at least `distance` from all kept before (dart throwing): points (n, 3) float64, kept (n,) uint8.
 
     Serial by nature: each choice depends on those before it. A hash grid with cells of that size finds who is near.
@@ -289,8 +313,3 @@ def _thin(points: Any, distance: Any, kept: Any) -> None:
             following[i] = heads[home]
             heads[home] = i
 
-
-closest = Kernel(_closest, serial_below=400)
-inside = Kernel(_inside, serial_below=600)
-sample = Kernel(_sample)
-thin = compiled(_thin)

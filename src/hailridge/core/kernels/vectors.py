@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.compiling import Kernel, compiled, parallel_range
+from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int64, Int64s
+from hailridge.core.kernels.compiling import helper, kernel, whole
 
 
-@compiled
-def lengths(vectors: Any) -> Any:
-    """Lengths of vectors (n, 3), contiguous: (n,) of the same type."""
+@helper
+def _lengths(vectors):  # type: ignore[no-untyped-def]
+    """Lengths of vectors (n, 3): (n,) of the same type."""
     out = np.empty(len(vectors), vectors.dtype)
     for i in range(len(vectors)):
         x, y, z = vectors[i, 0], vectors[i, 1], vectors[i, 2]
@@ -19,8 +20,20 @@ def lengths(vectors: Any) -> Any:
     return out
 
 
-@compiled
-def bounds(places: Any) -> Any:
+@whole
+def lengths_single(vectors: Float32Rows) -> Any:
+    """Lengths of vectors (n, 3): (n,) float32."""
+    return _lengths(vectors)
+
+
+@whole
+def lengths_double(vectors: Float64Rows) -> Any:
+    """Lengths of vectors (n, 3): (n,) float64."""
+    return _lengths(vectors)
+
+
+@whole
+def bounds(places: Float32Rows) -> Any:
     """Lowest and highest corner of the finite ones among places (n, 3) float32: (2, 3) float64, zero where there is none."""
     out = np.zeros((2, 3))
     found = False
@@ -37,24 +50,26 @@ def bounds(places: Any) -> Any:
     return out
 
 
-def _add_scaled(pile: Any, rows: Any, start: Any, count: Any, vectors: Any, factors: Any) -> None:
+@kernel()
+def add_scaled(begin: Int64, end: Int64, pile: Float32Rows, rows: Int64s, start: Int64, vectors: Float32Rows, factors: Float32s) -> None:
     """Add vectors (k, 3) or (1, 3) times factors (k,) or (1,) to rows of a pile (n, 3), float32: to `rows` (k,), or, where that has none, to
-    `count` of them from `start` on. No row is named twice."""
-    for j in parallel_range(count):
-        i = rows[j] if len(rows) else start + np.int64(j)
-        v = np.int64(j) if len(vectors) > 1 else np.int64(0)
+    those from `start` on. No row is named twice."""
+    for j in range(begin, end):
+        i = rows[j] if len(rows) else start + j
+        v = j if len(vectors) > 1 else 0
         factor = factors[j] if len(factors) > 1 else factors[0]
         pile[i, 0] += vectors[v, 0] * factor
         pile[i, 1] += vectors[v, 1] * factor
         pile[i, 2] += vectors[v, 2] * factor
 
 
-def _closest_on_ball(points: Any, centre: Any, radius: Any, out: Any, distances: Any) -> None:
+@kernel()
+def closest_on_ball(begin: Int64, end: Int64, points: Float32Rows, centre: Float64s, radius: Float64, out: Float64Rows, distances: Float64s) -> None:
     """The nearest places of a ball's surface to points (n, 3) float32: out (n, 3) and distances (n,), float64, below zero inside.
 
     At the centre itself: the centre. Where only distances are wanted, `out` has no rows.
     """
-    for i in parallel_range(len(points)):
+    for i in range(begin, end):
         x, y, z = points[i, 0] - centre[0], points[i, 1] - centre[1], points[i, 2] - centre[2]
         far = np.sqrt(x * x + y * y + z * z)
         share = radius / max(far, 1e-12)
@@ -62,6 +77,3 @@ def _closest_on_ball(points: Any, centre: Any, radius: Any, out: Any, distances:
             out[i, 0], out[i, 1], out[i, 2] = centre[0] + x * share, centre[1] + y * share, centre[2] + z * share
         distances[i] = far - radius
 
-
-add_scaled = Kernel(_add_scaled)
-closest_on_ball = Kernel(_closest_on_ball)
