@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.engine.obstacles import Obstacles
-from hailridge.core.engine.rules import Tally, run_triggered
+from hailridge.core.engine.obstacles import NOBODY, Obstacles, Way
 from hailridge.core.events import Happening
+from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
 from hailridge.core.moment import PILES, Encounter, Moment
 from hailridge.core.particles import as_indices
@@ -20,9 +21,16 @@ STRAY_LIMIT = 1e5
 BARELY_OFF = 1e-4
 """Metres between a particle and what it touched a step ago, within which it still touches it; a two-hundredth of its radius is added."""
 
+AtTouch = Callable[[NDArray[np.bool_]], None]
+"""Called with those who are held at a touch (n,)."""
 
-def move_and_touch(moment: Moment, obstacles: Obstacles) -> None:
-    """Advance velocities and positions through the step; particles bounce off what their rules say on the way."""
+
+def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> None:
+    """Advance velocities and positions through the step; particles bounce off what their rules say on the way.
+
+    Those whom a rule on contact concerns are held at each new touch, `at_touch` is called for them (a mask (n,)), and they go on as the rules left
+    them: whom a rule stopped stays there.
+    """
     count = moment.count
     if count == 0:
         return
@@ -36,14 +44,36 @@ def move_and_touch(moment: Moment, obstacles: Obstacles) -> None:
     if moment.particles.has("orientation"):
         motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     if moment.buffers.encounters:
-        _touch(moment, obstacles, spans, displacement, gained)
+        _touch(moment, obstacles, spans, displacement, gained, at_touch)
     else:
         position += displacement
         moment.column("touching")[:] = 0
     moment.begin_part()
 
 
-def _touch(moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, gained: Any) -> None:
+def _touch(moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, gained: Any, at_touch: AtTouch) -> None:
+    count = moment.count
+    permitted, bounciness, friction = _solid(moment, obstacles)
+    before = moment.column("touching").copy()
+    way = obstacles.meet(
+        moment, moment.column("position"), moment.column("velocity"), displacement, gained, moment.column("radius").copy(), spans, permitted,
+        bounciness, friction, before, _listening(moment),
+    )  # fmt: skip
+    # Directly: the rows of children that a rule on contact made have no part in this.
+    moment.surface = way.normals
+    told = np.zeros(count, np.uint64)
+    while (held := np.flatnonzero(way.held)).size:
+        _report(moment, obstacles, way, held, way.new[held] & ~told[held])
+        told[held] = way.new[held]
+        moment.begin_part()
+        _go_on(moment, obstacles, way, held, spans, at_touch)
+    rows = np.flatnonzero(way.new & ~told)
+    _report(moment, obstacles, way, rows, way.new[rows] & ~told[rows])
+    moment.column("touching")[:count] = way.touched | _still_touched(moment, obstacles, permitted, before & ~way.touched)
+
+
+def _solid(moment: Moment, obstacles: Obstacles) -> tuple[Any, Any, Any]:
+    """What rules have made solid: whom each of k obstacles concerns (k, n) uint8, with how much bounciness and friction, (k, n) or (k, 1)."""
     count, kinds = moment.count, len(obstacles.slots)
     encounters: list[Encounter] = moment.buffers.encounters
     permitted = np.zeros((kinds, count), np.uint8)
@@ -56,19 +86,57 @@ def _touch(moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, 
         where = encounter.rows if varied else slice(None)
         bounciness[slot, where] = encounter.bounciness
         friction[slot, where] = encounter.friction
-    before = moment.column("touching").copy()
-    touched, new, struck, impact, normals = obstacles.meet(
-        moment, moment.column("position"), moment.column("velocity"), displacement, gained, moment.column("radius"), spans, permitted,
-        np.clip(bounciness, 0, 1), friction, before,
-    )  # fmt: skip
-    moment.surface = normals
-    moment.column("touching")[:] = touched | _still_touched(moment, obstacles, permitted, before & ~touched)
-    rows = np.flatnonzero(new)
+    return permitted, np.clip(bounciness, 0, 1), friction
+
+
+def _listening(moment: Moment) -> NDArray[np.uint8]:
+    """Whom some rule on contact concerns (n,); (0,) where there is none."""
+    rules = [ready for ready in moment.scene.rules if ready.rule.trigger == "contact"]
+    if not rules:
+        return NOBODY
+    members = np.any([ready.members for ready in rules], axis=0)
+    return np.asarray(members[moment.column("group")], np.uint8)
+
+
+def _report(moment: Moment, obstacles: Obstacles, way: Way, rows: NDArray[np.intp], new: NDArray[np.uint64]) -> None:
+    """Note new contacts (`new`: masks of the shapes) of these rows, and write an event for each."""
     if len(rows):
         moment.column("contact_time")[rows] = moment.time
-        moment.column("contact_count")[rows] += np.bitwise_count(new[rows])
-        moment.column("impact_speed")[rows] = impact[rows]
-        moment.log.add(Happening.CONTACT, moment, rows, obstacles.shapes[struck[rows]], value=impact[rows])
+        moment.column("contact_count")[rows] += np.bitwise_count(new)
+        moment.column("impact_speed")[rows] = way.impact[rows]
+        moment.log.add(Happening.CONTACT, moment, rows, obstacles.shapes[way.struck[rows]], value=way.impact[rows])
+
+
+def _go_on(moment: Moment, obstacles: Obstacles, way: Way, held: NDArray[np.intp], spans: Any, at_touch: AtTouch) -> None:
+    """Ask the rules on contact of those who are held, and take them further as the rules leave them."""
+    velocity, position = moment.column("velocity")[held], moment.column("position")[held]
+    touching = moment.column("touching")
+    touching[held] |= way.touched[held]
+    among = np.zeros(moment.count, np.bool_)
+    among[held] = True
+    at_touch(among)
+    count = len(way.touched)
+    # Children may have been added below: the columns lie elsewhere now.
+    speeds, places = moment.column("velocity")[:count], moment.column("position")[:count]
+    turned, put = np.any(speeds[held] != velocity, axis=1), np.any(places[held] != position, axis=1)
+    if turned.any():
+        rows, carried = held[turned], way.carried
+        given, left = speeds[rows].astype(np.float64), carried[rows, contact_kernel.LEFT]
+        # Who was stopped stays: what pushes it for the rest of this step does not move it on.
+        gain = carried[rows, contact_kernel.GAIN : contact_kernel.GAIN + 3] * np.any(given != 0, axis=1)[:, None]
+        added = gain * left[:, None]
+        rest = (left * (spans[0] if len(spans) == 1 else spans[rows]))[:, None]
+        carried[rows, contact_kernel.GAIN : contact_kernel.GAIN + 3] = gain
+        # Even who stays may be met by a shape that moves on.
+        carried[rows, contact_kernel.OVER] = left <= 0
+        carried[rows, contact_kernel.SPEED : contact_kernel.SPEED + 3] = given + added
+        carried[rows, contact_kernel.WAY : contact_kernel.WAY + 3] = (given + added / 2) * rest
+    if put.any():
+        way.carried[held[put], contact_kernel.PLACE : contact_kernel.PLACE + 3] = places[held[put]]
+    leaving = moment.doomed[held]
+    way.held[held[leaving]] = 0
+    if not leaving.all():
+        obstacles.go_on(moment, way, places, speeds, held[~leaving])
 
 
 def _still_touched(moment: Moment, obstacles: Obstacles, permitted: Any, lost: NDArray[np.uint64]) -> NDArray[np.uint64]:
@@ -85,12 +153,6 @@ def _still_touched(moment: Moment, obstacles: Obstacles, permitted: Any, lost: N
             _places, distances = obstacles.bodies[slot].end.closest(moment.column("position")[rows], float(reach.max()) * 1.01)
             still[rows[distances <= reach]] |= bit
     return still
-
-
-def run_contact_rules(moment: Moment, tally: Tally) -> None:
-    """Rules set off by contact, for those who have a new contact in this step."""
-    if any(ready.rule.trigger == "contact" for ready in moment.scene.rules):
-        run_triggered(moment, "contact", moment.column("contact_time") == np.float32(moment.time), tally)
 
 
 def catch_strays(moment: Moment) -> None:

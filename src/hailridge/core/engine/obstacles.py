@@ -14,6 +14,28 @@ from hailridge.core.particles import touching_bit
 Mask = NDArray[np.uint64]
 
 
+EVERYBODY = np.zeros(0, np.intp)
+NOBODY = np.zeros(0, np.uint8)
+
+
+class Way:
+    """The way of particles (k) through a step: what they are `given` for it and what comes of it.
+
+    touched, new: masks of the shapes that each touched and of those that it had not been touching; struck: the slot of its hardest new contact or
+    −1, with its impact speed (m/s); normals (k, 3) at the hardest touch; held: who waits at a touch; carried: how these go on.
+    """
+
+    def __init__(self, count: int, given: tuple[Any, ...], before: Mask, listening: NDArray[np.uint8]) -> None:
+        self.given = given
+        self.before = before
+        self.listening = listening
+        self.touched, self.new = np.empty(count, np.uint64), np.empty(count, np.uint64)
+        self.struck, self.impact = np.empty(count, np.int16), np.empty(count, np.float32)
+        self.normals = np.zeros((count, 3), np.float32)
+        self.held = np.zeros(len(listening), np.uint8)
+        self.carried = np.empty((len(listening), kernel.CARRIED))
+
+
 class Obstacles:
     """The trees of all shapes that some rule makes solid, joined so that one kernel call meets them all."""
 
@@ -64,19 +86,22 @@ class Obstacles:
         self.links = np.ascontiguousarray(np.concatenate(links))
 
     def meet(self, moment: Moment, position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any,
-             bounciness: Any, friction: Any, before: Mask) -> tuple[Mask, Mask, Any, Any, Any]:  # fmt: skip
-        """Move particles (k) along their displacements, bouncing off what is `permitted` (see `kernels.contact`).
-
-        Returns what each touched, what of that is new, the slot of its hardest new contact or −1, that one's impact speed, and normals.
-        """
-        count = len(position)
-        touched, new, struck = np.empty(count, np.uint64), np.empty(count, np.uint64), np.empty(count, np.int16)
-        impact, normals = np.empty(count, np.float32), np.zeros((count, 3), np.float32)
-        kernel.resolve(
-            count, position, velocity, displacement, gained, radius, spans, permitted, bounciness, friction, self.table, self.motion,
-            np.float64(moment.dt), self.triangles, self.bounds, self.links, self.bits, before, touched, new, struck, impact, normals,
+             bounciness: Any, friction: Any, before: Mask, listening: Any = NOBODY) -> Way:  # fmt: skip
+        """Move particles (k) along their displacements, bouncing off what is `permitted` (see `kernels.contact`). Those `listening` (k,) uint8 are
+        held where they come to touch something."""
+        way = Way(
+            len(position), (displacement, gained, radius, spans, permitted, bounciness, friction), before, listening
         )  # fmt: skip
-        return touched, new, struck, impact, normals
+        self.go_on(moment, way, position, velocity, EVERYBODY)
+        return way
+
+    def go_on(self, moment: Moment, way: Way, position: Any, velocity: Any, rows: NDArray[np.intp]) -> None:
+        """Take those of `rows` who are held further on their way, to their next touch; with no rows, everybody begins."""
+        kernel.resolve(
+            len(rows) or len(way.touched), position, velocity, *way.given, self.table, self.motion, np.float64(moment.dt), self.triangles,
+            self.bounds, self.links, self.bits, way.before, way.touched, way.new, way.struck, way.impact, way.normals, rows, way.listening, way.held,
+            way.carried,
+        )  # fmt: skip
 
     def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: slice, start: Any, way: Any) -> None:
         """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them."""

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.assets import Assets
 from hailridge.core.engine.birth import children_appear, run_sources
-from hailridge.core.engine.contact import catch_strays, move_and_touch, run_contact_rules
+from hailridge.core.engine.contact import catch_strays, move_and_touch
 from hailridge.core.engine.departures import Departures
 from hailridge.core.engine.obstacles import Obstacles
 from hailridge.core.engine.rules import Tally, run_changes, run_on_birth, run_on_the_way, run_triggered
@@ -230,13 +230,14 @@ class Simulation:
         moment.time = end
         self.scene.reach_end(end)
         moment.begin_part()
+        if moment.count:
+            # Ages follow from the times of birth, in double precision, so that they are exact at any length.
+            moment.column("age")[:] = moment.time - moment.column("born")
         if moment.count and not first:
-            move_and_touch(moment, self.obstacles)
-        self._age()
+            move_and_touch(moment, self.obstacles, self._at_touch)
+        self._settle()
         if moment.count and not first:
-            run_contact_rules(moment, tally)
             catch_strays(moment)
-            self._welcome(children_appear(moment, self.obstacles))
         clocking.lap("motion and contact")
         if moment.count:
             run_changes(moment, tally)
@@ -276,12 +277,14 @@ class Simulation:
             self._welcome(children)
             run_changes(self.moment, self.tally, children)
 
-    def _age(self) -> None:
-        """Ages follow from the times of birth, in double precision, so that they are exact at any length."""
+    def _at_touch(self, among: NDArray[np.bool_]) -> None:
+        """Rules set off by contact, for those marked (n,), where they touch; their children begin there."""
+        run_triggered(self.moment, "contact", among, self.tally)
+        self._welcome(children_appear(self.moment, self.obstacles))
+
+    def _settle(self) -> None:
+        """Actions that put particles somewhere themselves do it now."""
         moment = self.moment
-        if not moment.count:
-            return
-        moment.column("age")[:] = moment.time - moment.column("born")
         for action, rows in moment.buffers.movers:
             action.settle(moment, rows)
         if moment.buffers.movers:

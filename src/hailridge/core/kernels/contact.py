@@ -7,7 +7,19 @@ from __future__ import annotations
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Int16s, Int32Rows, Int64, UInt8Rows, UInt64s
+from hailridge.core.kernels.array_types import (
+    Float32Rows,
+    Float32s,
+    Float64,
+    Float64Rows,
+    Int16s,
+    Int32Rows,
+    Int64,
+    Int64s,
+    UInt8Rows,
+    UInt8s,
+    UInt64s,
+)
 from hailridge.core.kernels.compiling import helper, kernel, unowned
 from hailridge.core.kernels.tree import DEPTH, closest_on_triangle
 
@@ -22,6 +34,11 @@ AT_REST = 1e-16
 
 MOST_TOUCHES = 8
 """Touches resolved in one step; what is left of the way after that is not moved."""
+
+PLACE, WAY, SPEED, GAIN, LEFT, TOUCHES, OVER, CARRIED = 0, 3, 6, 9, 12, 13, 14, 15
+"""Where a particle that is held at a touch keeps what it needs to go on: place, the way that is left, its velocity at the end of that way, what the
+pushes of the whole step add to that, the share of the step that is left, how many touches there were, and whether that is all of its way; and how many numbers these are.
+"""
 
 
 @helper
@@ -160,7 +177,7 @@ def resolve(
     begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, displacement: Float32Rows, gained: Float32Rows, radius: Float32s,
     spans: Float32s, permitted: UInt8Rows, bounciness: Float32Rows, friction: Float32Rows, obstacles: Float64Rows, motion: Float64Rows, step: Float64,
     triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, bits: UInt64s, before: UInt64s, touched: UInt64s, new: UInt64s, struck_by: Int16s,
-    impact: Float32s, normals: Float32Rows,
+    impact: Float32s, normals: Float32Rows, rows: Int64s, listening: UInt8s, held: UInt8s, carried: Float64Rows,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
@@ -171,12 +188,18 @@ def resolve(
     each particle was touching. Out: touched (n,) uint64, all that it touched; new (n,) uint64, what it had not been touching or came down on again;
     struck_by (n,) int16, the obstacle of its hardest new contact or −1; impact (n,) float32, that contact's normal speed (m/s); normals (n, 3)
     float32, at the hardest touch of all.
+
+    Whoever is `listening` (n,), or (0,) for nobody, is held at each touch that is new: held (n,) is 1, position and velocity are those at the touch,
+    and carried (n, `CARRIED`) keeps how it goes on. Another call with their `rows` takes them further, to what they touch next; struck_by,
+    impact and normals are then those of the rest of the way alone. With no rows, all particles begin their way.
     """
     count = obstacles.shape[0]
     one_span = spans.shape[0] == 1
     room = np.empty(DEPTH, np.int32)
     stack = unowned(room)
-    for i in range(begin, end):
+    onward = len(rows) > 0
+    for j in range(begin, end):
+        i = rows[j] if onward else j
         px, py, pz = np.float64(position[i, 0]), np.float64(position[i, 1]), np.float64(position[i, 2])
         dx, dy, dz = np.float64(displacement[i, 0]), np.float64(displacement[i, 1]), np.float64(displacement[i, 2])
         vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
@@ -189,8 +212,19 @@ def resolve(
         hardest = -1.0
         # What presses on it in one step brings nothing new to what it lies on.
         pressing = 0.05 + 2.0 * np.sqrt(kx * kx + ky * ky + kz * kz)
-        left = 1.0
-        for _touch in range(MOST_TOUCHES):
+        left, number, over = 1.0, np.int64(0), False
+        if onward:
+            px, py, pz = carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2]
+            dx, dy, dz = carried[i, WAY], carried[i, WAY + 1], carried[i, WAY + 2]
+            vx, vy, vz = carried[i, SPEED], carried[i, SPEED + 1], carried[i, SPEED + 2]
+            kx, ky, kz = carried[i, GAIN], carried[i, GAIN + 1], carried[i, GAIN + 2]
+            left, number = carried[i, LEFT], np.int64(carried[i, TOUCHES])
+            mask, fresh = touched[i], new[i]
+            over = carried[i, OVER] != 0.0
+        if len(held):
+            held[i] = 0
+        while number < MOST_TOUCHES and not over:
+            number += 1
             best, nx, ny, nz, struck = 2.0, 0.0, 0.0, 0.0, -1
             ux, uy, uz, out = 0.0, 0.0, 0.0, SKIN
             for k in range(count):
@@ -253,7 +287,9 @@ def resolve(
             if onto > hardest:
                 hardest = onto
                 normals[i, 0], normals[i, 1], normals[i, 2] = nx, ny, nz
+            holding = False
             if (before[i] & bit) == np.uint64(0) or onto > pressing:
+                holding = len(listening) > 0 and listening[i] != 0 and (fresh & bit) == np.uint64(0)
                 fresh |= bit
                 if struck_by[i] < 0 or np.float32(onto) > impact[i]:
                     struck_by[i] = struck
@@ -279,7 +315,15 @@ def resolve(
             else:
                 dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
             vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
-            if left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST:
+            over = left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST
+            if holding:
+                carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2] = px, py, pz
+                carried[i, WAY], carried[i, WAY + 1], carried[i, WAY + 2] = dx, dy, dz
+                carried[i, SPEED], carried[i, SPEED + 1], carried[i, SPEED + 2] = vx, vy, vz
+                carried[i, GAIN], carried[i, GAIN + 1], carried[i, GAIN + 2] = kx, ky, kz
+                carried[i, LEFT], carried[i, TOUCHES], carried[i, OVER] = left, np.float64(number), 1.0 if over else 0.0
+                held[i] = 1
+                vx, vy, vz = hx + ux, hy + uy, hz + uz
                 break
         position[i, 0], position[i, 1], position[i, 2] = px, py, pz
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
