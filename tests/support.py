@@ -61,7 +61,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 4,
+        "format": 5,
         "name": "test",
         "clock": clock,
         "shapes": shapes,

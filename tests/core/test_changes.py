@@ -176,7 +176,7 @@ class Spawning(unittest.TestCase):
             groups=["a", "b"],
             speed=4.0,
             source={"radius": 0.4, "lifetime": 1.5, "color": [1.0, 0.0, 0.0]},
-            attributes=[{"id": "kept", "label": "K", "initial": 7.0, "inherited": True}],
+            attributes=[{"id": "kept", "label": "K", "initial": 7.0, "share": 100.0}],
         )
         frame = run(raw, 13)[-1]
         children = frame.columns["parent_id"] == 0

@@ -1112,6 +1112,10 @@ export interface components {
             attributes: components["schemas"]["AttributeOut"][];
             /** Group Colors */
             group_colors: string[];
+            /** Own Attributes */
+            own_attributes: {
+                [key: string]: components["schemas"]["AttributeOut"];
+            };
             /** Parts */
             parts: {
                 [key: string]: components["schemas"]["KindOut"];

@@ -9,6 +9,7 @@ import { ruleName } from "@/score/numbering";
 import { Spark } from "@/score/Spark";
 import { Button } from "@/ui/controls";
 import { count, short } from "@/ui/numbers";
+import { Swatch } from "@/score/Chip";
 
 interface Reading {
   label: string;
@@ -197,6 +198,8 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
 }
 
 function told(reading: Reading): React.ReactNode {
+  if (reading.type === "flag") return Number(reading.value) ? "yes" : "no";
+  if (reading.type === "color" && Array.isArray(reading.value)) return <Swatch color={reading.value} />;
   if (Array.isArray(reading.value)) return `${reading.value.map((entry) => short(Number(entry.toFixed(2)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
   return `${short(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
 }

@@ -9,7 +9,7 @@ import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
-import { attributes, isColor, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
+import { attributes, isColor, isWide, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
 import { exchange } from "./exchanging";
 import { CurveEditor, curveWords } from "./CurveChip";
 import { storeAt } from "@/state/store";
@@ -69,7 +69,7 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
   const { units } = score.catalogue;
   const one = (value: Json | undefined) =>
     isColor(value) ? `(${value.map((entry) => plain(entry)).join(", ")})` : plain(Number(value ?? 0) * (range.unit === "share" ? 100 : 1));
-  const whole = (value: Json | undefined) => (isColor(value) ? `${one(value)} ${units[range.unit] ?? ""}`.trim() : withUnit(Number(value ?? 0), range.unit, units));
+  const whole = (value: Json | undefined) => range.value === "flag" ? (Number(value ?? 0) >= 0.5 ? "yes" : "no") : (isColor(value) ? `${one(value)} ${units[range.unit] ?? ""}`.trim() : withUnit(Number(value ?? 0), range.unit, units));
   const keys = keysOf(amount?.value);
   if (amount?.kind === "fixed" && keys) return `${one(keys[0]!.value)} … ${whole(keys.at(-1)!.value)} over time`;
   switch (amount?.kind) {
@@ -105,7 +105,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
     const keys = keysOf(node.curve) ?? keysOf(node.value);
     // Of a curve its largest value, so that switching kinds keeps something that can be seen.
     if (keys) return [...keys].sort((a, b) => Number(Array.isArray(a.value) ? 0 : a.value) - Number(Array.isArray(b.value) ? 0 : b.value)).at(-1)!.value as Json;
-    return node.value ?? node.high ?? (range.value === "number" ? 0 : [0, 0, 0]);
+    return node.value ?? node.high ?? (isWide(range) ? [0, 0, 0] : 0);
   };
   const change = (kind: string) => {
     if (kind !== amount.kind) void exchange(path, kind);
@@ -162,14 +162,14 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
 
 /** What a value may be so that its spread stays within the limits too. */
 function within(range: ValueRange, amount: Node): ValueRange {
-  if (amount.kind !== "spread" || range.value !== "number") return range;
+  if (amount.kind !== "spread" || isWide(range)) return range;
   const spread = Number(keysOf(amount.spread)?.[0]?.value ?? amount.spread ?? 0);
   return { ...range, low: range.low === null ? null : range.low + spread, high: range.high === null ? null : range.high - spread };
 }
 
 /** The widest spread that keeps within the limits of its value. */
 function widest(range: ValueRange, around: Json): number | null {
-  if (range.value !== "number" || typeof around !== "number") return null;
+  if (isWide(range) || typeof around !== "number") return null;
   const room = Math.min(range.low === null ? Infinity : around - range.low, range.high === null ? Infinity : range.high - around);
   return Number.isFinite(room) ? Math.max(0, room) : null;
 }
@@ -178,7 +178,7 @@ function spreadRange(field: FieldInfo, range: ValueRange, around: Json): ValueRa
   if (field.unit) return { value: "number", unit: field.unit, low: field.low ?? null, high: field.high ?? null, soft: (field.soft ?? [0, 1]) as [number, number] };
   const size = typeof around === "number" ? Math.abs(around) || 1 : 1;
   const soft: [number, number] = field.soft ? (field.soft as [number, number]) : [0, field.name === "spread" ? size : 1];
-  return { value: "number", unit: field.name === "spread" && range.value === "number" ? range.unit : "", low: field.low ?? null, high: field.name === "spread" ? widest(range, around) : (field.high ?? null), soft };
+  return { value: "number", unit: field.name === "spread" && !isWide(range) ? range.unit : "", low: field.low ?? null, high: field.name === "spread" ? widest(range, around) : (field.high ?? null), soft };
 }
 
 function Row({ label, children }: { label: string; children: React.ReactNode }) {

@@ -6,7 +6,7 @@ import { curve, keysOf, type Key } from "@/state/keys";
 import { Popover } from "@/ui/controls";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { plain } from "@/ui/numbers";
-import { useScore, type ValueRange } from "./context";
+import { isWide, useScore, type ValueRange } from "./context";
 import { storeAt } from "@/state/store";
 
 export function CurveEditor({ value, over, path, range }: { value: Json; over: string; path: Path; range: ValueRange }) {
@@ -21,7 +21,7 @@ export function CurveEditor({ value, over, path, range }: { value: Json; over: s
       keys={keys}
       from={0}
       to={to}
-      value={range.value}
+      value={range.value === "color" ? "color" : isWide(range) ? "vector" : "number"}
       unit={catalogue.units[range.unit] ?? ""}
       code={range.unit}
       low={range.low}

@@ -214,7 +214,7 @@ function Groups({ effect }: { effect: Effect }) {
           />
         ))}
       </Part>
-      {effect.attributes.length > 0 && <Part title="Attributes" note="numbers of your own" collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
+      {effect.attributes.length > 0 && <Part title="Attributes" note="values of your own" collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
         {effect.attributes.map((attribute, index) => (
           <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} compact />
         ))}

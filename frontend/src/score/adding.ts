@@ -43,7 +43,7 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         push("groups", named("groups", "Group", { color, parent: null }));
       },
     },
-    attributes: { add: () => push("attributes", named("attributes", "My number", made(catalogue.parts.attribute!, current(), false))) },
+    attributes: { add: () => push("attributes", named("attributes", "My value", made(catalogue.parts.attribute!, current(), false))) },
     sources: {
       add: () => {
         let effect = current();

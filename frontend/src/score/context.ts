@@ -37,7 +37,7 @@ export function useScore(): Surroundings {
 }
 
 export interface ValueRange {
-  value: "number" | "color" | "vector";
+  value: "number" | "whole" | "flag" | "color" | "vector" | "orientation";
   unit: string;
   low: number | null;
   high: number | null;
@@ -47,11 +47,21 @@ export interface ValueRange {
 
 /** Built-in attributes and the effect's own, as one list. */
 export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[] {
-  const own = effect.attributes.map((item) => ({
-    id: item.id as string, label: item.label as string, unit: "", value_type: "number", help: "", soft: [0, 1], low: null, high: null, writable: true, start: 1,
-  })); // prettier-ignore
-  return [...catalogue.attributes, ...own];
+  return [...catalogue.attributes, ...effect.attributes.map((item) => ownAttribute(item, catalogue))];
 }
+
+/** An attribute that the effect declares, as the built-in ones are listed. */
+function ownAttribute(item: Node, catalogue: Catalogue): AttributeInfo {
+  const like = catalogue.own_attributes[String(item.type ?? "number")]!;
+  const limited = item.limited && (item.type === "number" || item.type === "whole");
+  const ends = limited ? { low: Number(item.low), high: Number(item.high), soft: [Number(item.low), Number(item.high)] } : {};
+  const unit = item.type === "number" || item.type === "vector" ? String(item.unit ?? "") : like.unit;
+  return { ...like, id: String(item.id), label: String(item.label), unit, ...ends };
+}
+
+const rangeLike = (info: AttributeInfo): ValueRange => ({
+  value: info.value_type as ValueRange["value"], unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: info.soft as [number, number],
+}); // prettier-ignore
 
 /** Unit, type and limits of an amount: its own, or those of the attribute or quantity that its field follows. */
 export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: Surroundings): ValueRange {
@@ -62,12 +72,11 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
   if (field.value_from === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === parent.attribute);
     if (info) {
-      const value = info.value_type as ValueRange["value"];
-      const [low, high] = info.soft as [number, number];
-      if (field.value === "change") return { value, unit: info.unit, low: null, high: null, soft: [-high, high] };
-      return { value, unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: [low, high] };
+      const range = rangeLike(info);
+      return field.value === "change" ? { ...range, low: null, high: null, soft: [-range.soft[1], range.soft[1]] } : range;
     }
   }
+  if (field.value_from === "type") return rangeLike(ownAttribute(parent, catalogue));
   if (field.value_from === "quantity") return quantityRange(parent.quantity as Node, catalogue, effect);
   return own;
 }
@@ -92,5 +101,8 @@ export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, 
   const info = kindOf(catalogue, "quantity", quantity?.kind);
   return { value: "number", unit: info?.unit ?? "", low: null, high: null, soft: (info?.soft ?? [0, 1]) as [number, number] };
 }
+
+/** Whether a value there is three numbers. */
+export const isWide = (range: ValueRange): boolean => ["color", "vector", "orientation"].includes(range.value);
 
 export const isColor = (value: Json | undefined): value is number[] => Array.isArray(value) && value.length === 3;

@@ -115,10 +115,31 @@ export function ValueEditor({ value, path, label, range, base }: { value: Json; 
     <Keyable value={value} path={path}>
       {(present, store) => {
         if (range.value === "color") return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;
-        if (range.value === "vector") return <VectorEditor value={isColor(present) ? present : [0, 0, 0]} store={store} label={label} unit={range.unit} soft={range.soft} />;
-        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} base={base} />;
+        if (range.value === "flag") return <FlagEditor value={Number(present ?? 0)} store={store} label={label} />;
+        if (range.value === "vector" || range.value === "orientation") return <VectorEditor value={isColor(present) ? present : [0, 0, 0]} store={store} label={label} unit={range.unit} soft={range.soft} />;
+        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} base={base} whole={range.value === "whole"} />;
       }}
     </Keyable>
+  );
+}
+
+/** Yes or no, where an attribute is nothing else. */
+export function FlagEditor({ value, store, label }: { value: number; store: Store; label: string }) {
+  return (
+    <div role="radiogroup" aria-label={label} className="flex gap-1">
+      {[0, 1].map((choice) => (
+        <button
+          key={choice}
+          type="button"
+          role="radio"
+          aria-checked={value >= 0.5 === (choice === 1)}
+          onClick={() => store.commit(choice)}
+          className={`rounded px-2.5 py-0.5 ${value >= 0.5 === (choice === 1) ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+        >
+          {choice ? "yes" : "no"}
+        </button>
+      ))}
+    </div>
   );
 }
 

@@ -52,6 +52,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   // Nothing is offered to itself, nor what is of the wrong kind.
   const self = path[0] === `${field.to}s` ? (score.effect[path[0] as "shapes"][Number(path[1])]?.id as string) : null;
   const kindsOf = new Map(score.effect.shapes.map((shape) => [shape.id as string, String(shape.kind)]));
+  if (field.to === "attribute") attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
   const fits = (id: string) => id === value || (id !== self && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
   const choices = choicesOf(field.to ?? "", score).filter((choice) => fits(choice.id));
   const present = choices.find((choice) => choice.id === value);

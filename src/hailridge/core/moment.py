@@ -12,12 +12,26 @@ from numpy.typing import NDArray
 from hailridge.core.events import EventLog, Happening
 from hailridge.core.kernels import vectors as kernel
 from hailridge.core.neighbours import Grid, Neighbours
+from hailridge.core.orientation import angles_of, from_angles
 from hailridge.core.particles import Array, Particles, Rows, as_factor, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene, turn_column, turn_mask
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import AttributeInfo
 
 NOTHING3 = np.zeros((0, 3), np.float32)
+
+
+def kept_as(info: AttributeInfo, values: Any) -> Any:
+    """Values of an attribute, (k,) or (k, 3), in the form in which its column keeps them."""
+    match info.value_type:
+        case "whole":
+            return np.rint(values)
+        case "flag":
+            return np.asarray(values) >= 0.5
+        case "orientation":
+            return from_angles(np.atleast_2d(values))
+        case _:
+            return values
 
 
 @dataclass
@@ -127,14 +141,22 @@ class Moment:
         return taken(self.column(name), rows)
 
     def read_attribute(self, attribute: str, rows: Rows) -> Array:
-        """Present values of a built-in or own attribute: (k,) or (k, 3)."""
+        """Present values of a built-in or own attribute: (k,) or (k, 3). Flags are 0 or 1, orientations turns in degrees."""
         if attribute == "speed":
             return lengths(self.read("velocity", rows))
         if attribute == "spin":
             return np.degrees(self.read("spin", rows)) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
         if attribute == "picture" and not self.particles.has("picture"):
             return np.zeros(number_of(rows), np.float32)
-        return self.read(attribute if attribute in BUILT_IN else f"own {attribute}", rows)
+        info = self.scene.table[attribute]
+        values = self.read(info.column, rows)
+        match info.value_type:
+            case "whole" | "flag":
+                return values.astype(np.float32)
+            case "orientation":
+                return angles_of(values)
+            case _:
+                return values
 
     def first_values(self, attribute: str, rows: Rows) -> Array:
         """What an attribute was when each particle came into being: (k,) or (k, 3); what it is now where nobody has kept that, or not yet."""
@@ -243,12 +265,12 @@ class Moment:
             self.find("warning", ("rules", self.actor), f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
             old = self.read_attribute(attribute, rows)
             values = np.where(np.isfinite(values), values, old).astype(np.float32)
-        info = BUILT_IN.get(attribute)
+        info = self.scene.table[attribute]
         if attribute == "position":
             self._moved += 1
             if self._stood is None or self._stood[0] != (self._placed, self.count):
                 self._stood = ((self._placed, self.count), self.column("position").copy())
-        if info is not None and info.low is not None:
+        if info.low is not None:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":
             velocity = self.column("velocity")
@@ -260,7 +282,7 @@ class Moment:
         elif attribute == "age":
             self._set_age(rows, values)
         else:
-            self.column(attribute if info is not None else f"own {attribute}")[rows] = values
+            self.column(info.column)[rows] = kept_as(info, values)
 
     def _set_age(self, rows: Rows, values: Array) -> None:
         """Age follows from the time of birth, so that is what is moved."""

@@ -16,7 +16,6 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Particles, Rows, as_indices, number_of
 from hailridge.core.scene import ReadyRule, Scene, turn_column, turn_mask
 from hailridge.core.why import reasons
-from hailridge.model.attributes import BUILT_IN
 from hailridge.model.parts import Amount, Condition, Quantity
 
 MOST_BINS = 48
@@ -181,11 +180,9 @@ def values_of(moment: Moment, particle: int) -> dict[str, Any] | None:
     rows = np.array([row])
     scene = moment.scene
     out: dict[str, Any] = {}
-    for info in BUILT_IN.values():
+    for info in scene.table.values():
         value = moment.read_attribute(info.id, rows)[0]
         out[info.id] = {"label": info.label, "unit": info.unit, "type": info.value_type, "value": np.asarray(value, float).round(6).tolist()}
-    for attribute in scene.effect.attributes:
-        out[attribute.id] = {"label": attribute.label, "unit": "", "type": "number", "value": float(moment.column(f"own {attribute.id}")[row])}
     touching = int(moment.column("touching")[row])
     shapes: list[str] = [shape.label for index, shape in enumerate(scene.effect.shapes) if touching >> index & 1]  # type: ignore[attr-defined]
     group = scene.effect.groups[int(moment.column("group")[row])]

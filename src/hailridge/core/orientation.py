@@ -74,3 +74,23 @@ def any_orientations(u: NDArray[np.float32]) -> Rows4:
     first, second, third = u[:, 0].astype(np.float64), 2 * np.pi * u[:, 1], 2 * np.pi * u[:, 2]
     low, high = np.sqrt(1 - first), np.sqrt(first)
     return np.stack([low * np.sin(second), low * np.cos(second), high * np.sin(third), high * np.cos(third)], axis=1).astype(np.float32)
+
+
+def from_angles(degrees: Any) -> Rows4:
+    """Turns about x, then y, then z of the world (degrees): (n, 4) from (n, 3)."""
+    half = np.radians(np.asarray(degrees, np.float64)) / 2
+    (cx, cy, cz), (sx, sy, sz) = np.cos(half).T, np.sin(half).T
+    x, y, z = sx * cy * cz - cx * sy * sz, cx * sy * cz + sx * cy * sz, cx * cy * sz - sx * sy * cz
+    return np.stack([x, y, z, cx * cy * cz + sx * sy * sz], axis=1).astype(np.float32)
+
+
+def angles_of(orientation: Any) -> NDArray[np.float32]:
+    """The turns about x, then y, then z of the world (degrees) that make orientations (n, 4): (n, 3). Where y is square, z takes it all."""
+    x, y, z, w = np.asarray(orientation, np.float64).T
+    sine = np.clip(2 * (w * y - z * x), -1, 1)
+    square = np.abs(sine) > 1 - 1e-6
+    about_x = np.where(square, 0.0, np.arctan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y)))
+    plain = np.arctan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z))
+    about_z = np.where(square, -2 * np.sign(sine) * np.arctan2(x, w), plain)
+    angles: NDArray[np.float32] = np.degrees(np.stack([about_x, np.arcsin(sine), about_z], axis=1)).astype(np.float32)
+    return angles

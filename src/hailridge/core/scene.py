@@ -17,7 +17,7 @@ from hailridge.core.randomness import item_number
 from hailridge.core.shipped import shipped_pictures
 from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
-from hailridge.model.attributes import BUILT_IN, attribute_width
+from hailridge.model.attributes import AttributeInfo, table_of
 from hailridge.model.effect import Attribute, Clock, Effect, Rule, Source
 from hailridge.model.kind import Part, parts_of
 from hailridge.model.parts import Action, Shape
@@ -108,6 +108,8 @@ class Scene:
         self.group_index = {group.id: index for index, group in enumerate(effect.groups)}
         self.shape_index: dict[str, int] = {shape.id: index for index, shape in enumerate(effect.shapes)}  # type: ignore[attr-defined]
         self.attributes: dict[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
+        self.table = table_of(vars(attribute) for attribute in effect.attributes)
+        """All attributes, built-in and own, by their ids."""
         self.fields: dict[str, Any] = {
             field.id: field for index, field in enumerate(effect.fields) if effect.works("fields", index)  # type: ignore[attr-defined]
         }
@@ -263,7 +265,7 @@ class Scene:
     @cached_property
     def columns(self) -> dict[str, ColumnSpec]:
         """State beyond the built-in attributes: own attributes, and what rules and actions remember of each particle."""
-        extra: dict[str, ColumnSpec] = {f"own {name}": ("f4", 1, 0.0) for name in self.attributes}
+        extra: dict[str, ColumnSpec] = {info.column: (*info.kept, _nothing(info)) for info in self.table.values() if info.own}
         for ready in self.rules:
             if ready.remembers:
                 extra[ready.held] = ("u1", 1, 0)
@@ -277,7 +279,7 @@ class Scene:
                 memory: Any = getattr(action, "memory", None)
                 if memory is not None:
                     extra |= memory(self)
-        extra |= {f"first {attribute}": ("f4", attribute_width(attribute), float("nan")) for attribute in self.firsts}
+        extra |= {f"first {attribute}": ("f4", self.table[attribute].width, float("nan")) for attribute in self.firsts}
         for bit in range(0, self.turns, 8):
             extra[turn_column(bit)] = ("u1", 1, 0)
         for name in sorted(self.needs & set(OPTIONAL_COLUMNS)):
@@ -290,7 +292,7 @@ class Scene:
     def firsts(self) -> list[str]:
         """Attributes whose first values are kept, since something takes particles back to them. Looks only look: they keep nothing."""
         parts = (part for path, part in parts_of(self.effect) if path[:1] != ("looks",) and getattr(part, "first_value", False))
-        return sorted({part.attribute for part in parts if part.attribute in BUILT_IN or part.attribute in self.attributes})  # type: ignore[attr-defined]
+        return sorted({part.attribute for part in parts if part.attribute in self.table})  # type: ignore[attr-defined]
 
     @cached_property
     def needs(self) -> set[str]:
@@ -309,6 +311,11 @@ class Scene:
             if named == "picture":
                 found.add("picture")
         return found
+
+
+def _nothing(info: AttributeInfo) -> float | tuple[float, ...]:
+    """What a column of one's own holds before its first value is given."""
+    return (0.0, 0.0, 0.0, 1.0) if info.value_type == "orientation" else 0.0
 
 
 def turn_column(bit: int) -> str:

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from hailridge.core.moment import Moment
 from hailridge.core.observe import rows_of
 from hailridge.core.particles import number_of
-from hailridge.model.attributes import BUILT_IN
 from hailridge.model.parts import Quantity
 
 
@@ -35,10 +34,10 @@ def present_quantity(moment: Moment, quantity: Quantity, who: list[str]) -> Pres
 
 
 def present_attribute(moment: Moment, attribute: str, who: list[str]) -> Present | None:
-    """Of an attribute over the particles of `who`. Colours have no middle that would be seen: there is none to begin with."""
+    """Of an attribute over the particles of `who`. Colours, turns and yes or no have no middle that would mean anything: there is none."""
     rows = rows_of(moment, moment.scene.members(who))
-    info = BUILT_IN.get(attribute)
-    if number_of(rows) == 0 or (info is not None and info.value_type == "color"):
+    info = moment.scene.table[attribute]
+    if number_of(rows) == 0 or info.value_type in ("color", "orientation", "flag"):
         return None
     return _present(np.asarray(moment.read_attribute(attribute, rows), np.float64))
 

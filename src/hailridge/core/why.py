@@ -14,7 +14,6 @@ from hailridge.core.events import Happening
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.core.scene import ReadyRule
-from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import rule_numbers
 from hailridge.model.kind import Path
 from hailridge.model.parts import Condition, Quantity
@@ -36,7 +35,7 @@ def named(quantity: Quantity, moment: Moment) -> str:
         return str(moment.scene.fields[field].label)
     if attribute is None:
         return quantity.title
-    return BUILT_IN[attribute].label if attribute in BUILT_IN else moment.scene.attributes[attribute].label
+    return moment.scene.table[attribute].label
 
 
 # ── One particle ────────────────────────────────────────────────────────────────────────────────────────────────────────

@@ -37,7 +37,16 @@ def table_of(effect: Effect, frame: Frame) -> Table:
         table |= {f"q{axis}": c["orientation"][:, k] for k, axis in enumerate("xyzw")}
         table |= {f"spin_{axis}": c["spin"][:, k] for k, axis in enumerate("xyz")}
     # A column of one's own never takes the place of a standard one.
-    return table | {name: c[f"own {attribute}"] for attribute, name in own_names(effect, STANDARD).items()}
+    names = own_names(effect, STANDARD)
+    for declared in effect.attributes:
+        values = c[declared.info.column]
+        ends = ENDINGS.get(declared.type)
+        table |= {f"{names[declared.id]}{end}": values[:, k] for k, end in enumerate(ends)} if ends else {names[declared.id]: values}
+    return table
+
+
+ENDINGS: dict[str, tuple[str, ...]] = {"vector": ("_x", "_y", "_z"), "color": ("_r", "_g", "_b"), "orientation": ("_qx", "_qy", "_qz", "_qw")}
+"""How the columns of an attribute of several numbers end."""
 
 
 STANDARD = {
@@ -50,12 +59,13 @@ STANDARD = {
 def own_names(effect: Effect, taken: set[str]) -> dict[str, str]:
     """Under which name each own attribute is written: its id, with `own_` before it where that is `taken`."""
     names: dict[str, str] = {}
-    ids = {attribute.id for attribute in effect.attributes}
+    ids, used = {attribute.id for attribute in effect.attributes}, set(taken)
     for attribute in effect.attributes:
-        name = attribute.id
-        while name in taken or name in names.values() or (name != attribute.id and name in ids):
+        name, ends = attribute.id, ENDINGS.get(attribute.type, ("",))
+        while name in used or any(f"{name}{end}" in used for end in ends) or (name != attribute.id and name in ids):
             name = f"own_{name}"
         names[attribute.id] = name
+        used |= {name, *(f"{name}{end}" for end in ends)}
     return names
 
 
@@ -144,6 +154,7 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
     # Names in USD are made of letters, digits and underscores.
     extra = {"age": "age", "lifetime": "lifetime", "parent": "parent_id", "group": "group"}
     extra |= {Tf.MakeValidIdentifier(name): f"own {attribute}" for attribute, name in own.items()}
+    wide = {attribute.info.column: attribute.type for attribute in effect.attributes}
     points.GetPrim().SetCustomDataByKey("groups", Vt.StringArray([group.label for group in effect.groups]))
     first = last = None
     for frame in frames:
@@ -160,6 +171,9 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
             turn = variables.CreatePrimvar("orientation", Sdf.ValueTypeNames.QuatfArray, UsdGeom.Tokens.vertex)
             turn.Set(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in c["orientation"]]), code)
         for name, column in extra.items():
+            if c[column].ndim == 2:
+                _write_wide(variables, name, wide[column], c[column], code)
+                continue
             declared, array, exact = kinds["f" if np.issubdtype(c[column].dtype, np.floating) else "i"]
             variable = variables.CreatePrimvar(name, declared, UsdGeom.Tokens.vertex)
             variable.Set(array.FromNumpy(np.ascontiguousarray(c[column].astype(exact))), code)
@@ -170,6 +184,19 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
         stage.SetStartTimeCode(first)
         stage.SetEndTimeCode(last)
     stage.GetRootLayer().Save()
+
+
+def _write_wide(variables: Any, name: str, kind: str, values: Any, code: Any) -> None:
+    """An attribute of several numbers, (n, 3) or (n, 4), in the type that USD has for it."""
+    from pxr import Gf, Sdf, UsdGeom, Vt
+
+    if kind == "orientation":
+        turn = variables.CreatePrimvar(name, Sdf.ValueTypeNames.QuatfArray, UsdGeom.Tokens.vertex)
+        turn.Set(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in values]), code)
+        return
+    declared = Sdf.ValueTypeNames.Color3fArray if kind == "color" else Sdf.ValueTypeNames.Vector3fArray
+    given = _linear(values) if kind == "color" else values
+    variables.CreatePrimvar(name, declared, UsdGeom.Tokens.vertex).Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(given, np.float32)), code)
 
 
 def _linear(encoded: Any) -> Any:

@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from hailridge.model.kind import ValueType
 
+WIDE: frozenset[str] = frozenset({"vector", "color", "orientation"})
+"""Types that are given as three numbers."""
+
 
 @dataclass(frozen=True)
 class AttributeInfo:
-    """One attribute as the interface and the checks see it; `soft` is what a slider spans, `low`/`high` clamp what is written."""
+    """One attribute: a row of the table that core, checks and interface share.
+
+    `soft` is what a slider spans, `low` and `high` clamp what is written, `share` is how much of a parent's value a child gets unless it is said
+    otherwise (percent; of a flag the chance). What is not `stored` follows from others.
+    """
 
     id: str
     label: str
@@ -22,41 +29,108 @@ class AttributeInfo:
     low: float | None = None
     high: float | None = None
     writable: bool = True
-    inherited: bool = False
+    share: float = 0.0
     start: float | tuple[float, float, float] = 1.0
     """What it is set to before anything is known of the particles."""
+    stored: bool = True
+    own: bool = False
+    """Whether the effect declares it."""
+
+    @property
+    def width(self) -> int:
+        """Numbers in which it is given and told: 3 or 1."""
+        return 3 if self.value_type in WIDE else 1
+
+    @property
+    def column(self) -> str:
+        """The column that keeps it."""
+        return f"own {self.id}" if self.own else self.id
+
+    @property
+    def kept(self) -> tuple[str, int]:
+        """How it is kept: NumPy's name of the type, and how many of them."""
+        dtype = {"whole": "i4", "flag": "u1"}.get(self.value_type, "f4")
+        return dtype, 4 if self.value_type == "orientation" else self.width
 
 
 BUILT_IN: dict[str, AttributeInfo] = {
     info.id: info
     for info in [
-        AttributeInfo("radius", "radius", "m", "number", "Half the particle's width.", (0, 0.5), 0.0, 1e4, inherited=True, start=0.1),
-        AttributeInfo("opacity", "opacity", "", "number", "1 is solid, 0 cannot be seen.", (0, 1), 0.0, 1.0, inherited=True, start=0.5),
-        AttributeInfo("color", "colour", "", "color", "The particle's own colour.", (0, 1), 0.0, 1.0, inherited=True, start=(0.9, 0.55, 0.25)),
-        AttributeInfo("mass", "mass", "kg", "number", "Used where things push one another.", (0.01, 10), 1e-9, 1e9, inherited=True, start=1.0),
-        AttributeInfo("lifetime", "lifetime", "s", "number", "The age at which it leaves.", (0.1, 20), 0.0, 1e6, inherited=True, start=2.0),
-        AttributeInfo("age", "age", "s", "number", "Time since birth; may be set back for a new lease of life.", (0, 10), 0.0, 1e6, start=0.0),
-        AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.", (0, 20), 0.0, 1e5, start=2.0),
+        AttributeInfo("radius", "radius", "m", "number", "Half the particle's width.", (0, 0.5), 0.0, 1e4, share=100, start=0.1),
+        AttributeInfo("opacity", "opacity", "", "number", "1 is solid, 0 cannot be seen.", (0, 1), 0.0, 1.0, share=100, start=0.5),
+        AttributeInfo("color", "colour", "", "color", "The particle's own colour.", (0, 1), 0.0, 1.0, share=100, start=(0.9, 0.55, 0.25)),
+        AttributeInfo("mass", "mass", "kg", "number", "Used where things push one another.", (0.01, 10), 1e-9, 1e9, share=100, start=1.0),
+        AttributeInfo("lifetime", "lifetime", "s", "number", "The age at which it leaves.", (0.1, 20), 0.0, 1e6, share=100, start=2.0),
+        AttributeInfo("age", "age", "s", "number", "Time since birth; may be set back for a new lease of life.",
+            (0, 10), 0.0, 1e6, start=0.0, stored=False),
+        AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.",
+            (0, 20), 0.0, 1e5, start=2.0, stored=False),
         AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.",
-            (-20, 20), -1e5, 1e5, inherited=True, start=(0.0, 2.0, 0.0)),
+            (-20, 20), -1e5, 1e5, share=100, start=(0.0, 2.0, 0.0)),
         AttributeInfo("spin", "spin", "deg/s", "vector", "How fast it turns, about which axis.",
-            (-720, 720), -1e6, 1e6, inherited=True, start=(0.0, 180.0, 0.0)),
+            (-720, 720), -1e6, 1e6, share=100, start=(0.0, 180.0, 0.0)),
         AttributeInfo("picture", "picture", "", "number", "Which drawing of a set it shows, 0 the first.",
-            (0, 15), 0.0, 4095.0, inherited=True, start=0.0),
+            (0, 15), 0.0, 4095.0, share=100, start=0.0),
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6, start=(0.0, 1.0, 0.0)),
     ]
 }
 
 
-def attribute_width(attribute: str) -> int:
-    """Numbers to a particle: 3 for vectors and colours; an artist's own attributes are single numbers."""
-    info = BUILT_IN.get(attribute)
-    return 3 if info is not None and info.value_type in ("vector", "color") else 1
+OWN_RANGES: dict[str, tuple[tuple[float, float], float | None, float | None]] = {
+    "number": ((0.0, 1.0), None, None),
+    "whole": ((0.0, 10.0), -2e9, 2e9),
+    "flag": ((0.0, 1.0), 0.0, 1.0),
+    "vector": ((-1.0, 1.0), None, None),
+    "color": ((0.0, 1.0), 0.0, 1.0),
+    "orientation": ((-180.0, 180.0), None, None),
+}
+"""What a slider spans for an attribute of one's own, and the limits that come with its type."""
+
+OWN_STARTS: dict[str, float | tuple[float, float, float]] = {
+    "vector": (0.0, 1.0, 0.0), "color": (0.9, 0.55, 0.25), "orientation": (0.0, 90.0, 0.0),
+}  # fmt: skip
 
 
-def expected_of(ui: Mapping[str, Any], attribute: Any) -> tuple[str, float | None, float | None, str]:
-    """Type, limits and unit of what the field of an amount takes, by its hints; where those leave it to an attribute, by that."""
-    info = BUILT_IN.get(str(attribute)) if ui.get("value_from") == "attribute" else None
+def own_info(given: Mapping[str, Any]) -> AttributeInfo:
+    """The row of an attribute that an effect declares, from its fields (`model.effect.Attribute`)."""
+    kind = str(given.get("type", "number"))
+    soft, low, high = OWN_RANGES.get(kind, OWN_RANGES["number"])
+    if given.get("limited") and kind in ("number", "whole"):
+        ends = [float(end) for end in (given.get("low"), given.get("high")) if isinstance(end, int | float)]
+        if len(ends) == 2:
+            low, high = soft = min(ends), max(ends)
+    unit = "deg" if kind == "orientation" else str(given.get("unit", "")) if kind in ("number", "vector") else ""
+    share = given.get("share", 0.0)
+    return AttributeInfo(
+        str(given.get("id", "")), str(given.get("label", "")), unit, kind, "", soft, low, high,  # type: ignore[arg-type]
+        share=float(share) if isinstance(share, int | float) else 0.0, start=OWN_STARTS.get(kind, 1.0), own=True,
+    )  # fmt: skip
+
+
+def table_of(own: Iterable[Mapping[str, Any]]) -> dict[str, AttributeInfo]:
+    """All attributes of an effect by their ids: the built-in ones, and those that it declares (their fields, as a document holds them)."""
+    return BUILT_IN | {info.id: info for info in map(own_info, own)}
+
+
+def raw_table(document: Mapping[str, Any]) -> dict[str, AttributeInfo]:
+    """The table of a document that may not be well formed."""
+    declared = document.get("attributes")
+    return table_of([item for item in declared if isinstance(item, Mapping)] if isinstance(declared, list) else [])
+
+
+Table = Mapping[str, AttributeInfo]
+
+
+def expected_of(ui: Mapping[str, Any], owner: Mapping[str, Any], table: Table) -> tuple[str, float | None, float | None, str]:
+    """Type, limits and unit of what the field of an amount takes, by its hints; where those leave it to the attribute that its owner names, or to
+    the owner itself, by that."""
+    match ui.get("value_from"):
+        case "attribute":
+            info = table.get(str(owner.get("attribute")))
+        case "type":
+            info = own_info(owner)
+        case _:
+            info = None
     if info is None:
         return ui.get("value", "number"), ui.get("low"), ui.get("high"), ui.get("unit", "")
     # What is added to an attribute may be of any size.

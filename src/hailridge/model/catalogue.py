@@ -8,7 +8,7 @@ from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
 from hailridge.model import fields, units
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import BUILT_IN, OWN_RANGES, own_info
 from hailridge.model.effect import (
     GROUP_COLORS,
     PARTS_OF_A_STEP,
@@ -36,6 +36,7 @@ def catalogue() -> dict[str, Any]:
         "slots": {slot: [_entry(kind, tag) for tag, kind in _ranked(members)] for slot, members in Kind.registry.items() if slot},
         "parts": {name: _entry(part, name) for name, part in FIXED_PARTS.items()},
         "attributes": [vars(info) for info in BUILT_IN.values()],
+        "own_attributes": {name: vars(own_info({"type": name})) for name in OWN_RANGES},
         "units": units.UNITS,
         "trigger_places": TRIGGER_PLACES,
         "parts_of_a_step": PARTS_OF_A_STEP,

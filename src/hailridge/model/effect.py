@@ -8,10 +8,11 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
+from hailridge.model.attributes import WIDE, AttributeInfo, own_info
 from hailridge.model.kind import Identifier, Label, Part, Value, Vector
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 
-FORMAT = 4
+FORMAT = 5
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -61,6 +62,14 @@ class Clock(Part):
         return max(1, round(self.duration * self.frames_per_second))
 
 
+OwnUnit = Literal["", "m", "s", "kg", "deg", "m/s", "m/s2", "1/s", "deg/s", "percent"]
+
+OWN_UNITS: dict[str, str] = {
+    "": "no unit", "m": "m", "s": "s", "kg": "kg", "deg": "°", "m/s": "m/s", "m/s2": "m/s²", "1/s": "a second", "deg/s": "°/s", "percent": "%",
+}  # fmt: skip
+"""Units of what an artist declares."""
+
+
 class Dial(Part):
     title: ClassVar[str] = "Dial"
     sentence: ClassVar[str] = "{value}"
@@ -74,12 +83,7 @@ class Dial(Part):
     type: Literal["number", "vector", "color"] = fields.choice(
         "number", {"number": "number", "vector": "vector", "color": "colour"}, label="Type", renews=True
     )
-    unit: Literal["", "m", "s", "kg", "deg", "m/s", "m/s2", "1/s", "deg/s", "percent"] = fields.choice(
-        "",
-        {"": "no unit", "m": "m", "s": "s", "kg": "kg", "deg": "°", "m/s": "m/s", "m/s2": "m/s²", "1/s": "a second", "deg/s": "°/s",
-         "percent": "%"},
-        label="Unit",
-    )  # fmt: skip
+    unit: OwnUnit = fields.choice("", OWN_UNITS, label="Unit")
     value: Value = fields.value(1.0, label="Value")
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
@@ -117,13 +121,42 @@ class Group(Part):
 
 class Attribute(Part):
     title: ClassVar[str] = "Attribute"
-    sentence: ClassVar[str] = "starts at {initial}, {inherited}"
-    help: ClassVar[str] = "A number of your own that every particle carries from step to step, to be set and read by rules."
+    sentence: ClassVar[str] = "{type}[ in {unit}], first {initial}[, {limited} from {low} to {high}][, {share} handed to children]"
+    help: ClassVar[str] = (
+        "A value of your own that every particle carries from step to step, to be set and read by rules, shown in the probe and exported. *Handed "
+        "on* is what a child gets of its parent's value, the rest being its first value; of a yes or no it is the chance."
+    )
 
     id: Identifier
     label: Label
-    initial: Amount = fields.amount(0.0, label="First value")
-    inherited: bool = fields.flag(False, label="Handed to children", yes="handed to children", no="children start afresh")
+    type: Literal["number", "whole", "flag", "vector", "color", "orientation"] = fields.choice(
+        "number",
+        {"number": "a number", "whole": "a whole number", "flag": "yes or no", "vector": "a vector", "color": "a colour",
+         "orientation": "an orientation"},
+        label="Type", renews=True,
+    )  # fmt: skip
+    unit: OwnUnit = fields.choice("", OWN_UNITS, label="Unit")
+    initial: Amount = fields.amount(0.0, label="First value", value_from="type")
+    limited: bool = fields.flag(False, label="Limits", yes="kept within limits", no="without limits")
+    low: float = fields.number(0.0, low=-1e9, high=1e9, soft=(-10, 10), label="From", still=True)
+    high: float = fields.number(1.0, low=-1e9, high=1e9, soft=(-10, 10), label="To", still=True)
+    share: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), still=True, label="Handed to children")
+
+    @property
+    def info(self) -> AttributeInfo:
+        """Its row of the table of attributes."""
+        return own_info(vars(self))
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if self.limited and self.low > self.high:
+            yield "low", f"begins at {self.low:g}, but ends at {self.high:g}"
+
+    @classmethod
+    def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:
+        """A first value in the form that the type takes."""
+        wide = raw.get("type") in WIDE
+        start: Any = {"color": [1.0, 1.0, 1.0]}.get(str(raw.get("type")), [0.0, 0.0, 0.0] if wide else 0.0)
+        return raw | {"initial": {"kind": "fixed", "value": start}}
 
 
 class Source(Part):
@@ -249,7 +282,7 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[4] = 4
+    format: Literal[5] = 5
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)

@@ -12,7 +12,8 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN
+from hailridge.model.attributes import Table, raw_table
+from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
 from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
@@ -66,6 +67,8 @@ def referred(document: Raw, path: Path, value: Any, tell: Tell | None = None) ->
     place = place_of(document, path)
     if place.ui.get("renews") and place.part is not None:
         put(document, path[:-1], place.part.renewed(place.owner))
+        if path[0] == "attributes":
+            _renew_users(document, str(place.owner.get("id")), (), document, tell)
     _renew_around(document, path, tell)
     _refuse_circles(document, before)
     return document
@@ -103,12 +106,20 @@ def _fresh(document: Raw, cls: type[Part], place: Place) -> Raw:
             continue
         if name in ("id", "label"):
             continue
-        node[name] = _newest(document, ui["to"], place)
+        node[name] = _newest(document, ui["to"], place, ui.get("only"))
     return node
 
 
-def _newest(document: Raw, to: str, place: Place) -> str:
+def _newest(document: Raw, to: str, place: Place, only: list[str] | None = None) -> str:
     """The newest thing of a sort that can be named; one is made where there is none and one can be."""
+    if to == "attribute" and only:
+        fitting = [info.id for info in raw_table(document).values() if info.own and info.value_type in only]
+        if not fitting:
+            declared = document.setdefault("attributes", [])
+            identifier, label = freshly_named("My yes or no", declared)
+            declared.append({"id": identifier, "label": label, "type": only[0], "initial": {"kind": "fixed", "value": 0.0}})
+            fitting = [identifier]
+        return fitting[-1]
     if to == "attribute":
         own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
         return own if isinstance(own, str) else "radius"
@@ -212,7 +223,8 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
         (name, ui) for name, ui in ((name, fields.ui_of(field)) for name, field in cls.model_fields.items())
         if source in (ui.get("value_from"), ui.get("unit_from"))
     ]  # fmt: skip
-    if not dependents:
+    if not dependents or source == "type":
+        # What follows a type of its own has been renewed by the part itself (`Part.renewed`).
         return
     told = None
     if tell is not None:
@@ -223,8 +235,21 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
         suggestion = str(ui.get("suggest") or "middle")
         value = (told or {}).get(suggestion)
         if value is None:
-            value = _before_anything(node[source], source, suggestion)
+            value = _before_anything(node[source], source, suggestion, raw_table(document))
         node[name] = {"kind": "fixed", "value": value} if ui["type"] == "amount" else value
+
+
+def _renew_users(document: Raw, attribute: str, path: Path, node: Any, tell: Tell | None) -> None:
+    """Give whatever is set, added to or compared in an attribute that has become of another type a value of that type."""
+    if isinstance(node, dict):
+        part = place_of(document, (*path, "kind")).part
+        if node.get("attribute") == attribute and part is not None:
+            _renew(document, path, part, node, "attribute", tell)
+        for name, value in list(node.items()):
+            _renew_users(document, attribute, (*path, name), value, tell)
+    elif isinstance(node, list):
+        for index, entry in enumerate(node):
+            _renew_users(document, attribute, (*path, index), entry, tell)
 
 
 def _who(document: Raw, path: Path) -> list[str]:
@@ -234,10 +259,10 @@ def _who(document: Raw, path: Path) -> list[str]:
     return [group for group in who if isinstance(group, str)] if isinstance(who, list) else []
 
 
-def _before_anything(source: Any, sort: str, suggestion: str) -> Any:
+def _before_anything(source: Any, sort: str, suggestion: str, table: Table) -> Any:
     """A value to begin with while nothing is known of the particles."""
     if sort == "attribute":
-        info = BUILT_IN.get(str(source))
+        info = table.get(str(source))
         start: Any = list(info.start) if info is not None and isinstance(info.start, tuple) else info.start if info is not None else 1.0
         if suggestion == "part":
             return [entry / 5 for entry in start] if isinstance(start, list) else start / 5 or 1.0

@@ -6,7 +6,7 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN, expected_of
+from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
 from hailridge.model.effect import Dial, freshly_named
 from hailridge.model.kind import Kind, Path
 from hailridge.model.places import Place, Raw, place_of, value_of, wrong_at
@@ -16,9 +16,10 @@ def fit_amount(document: Raw, path: Path, before: Any) -> None:
     """An amount of another kind keeps the value that there was, as far as its field takes it."""
     place = place_of(document, path)
     node = value_of(place)
-    expected, low, high = _expected(place)
+    table = raw_table(document)
+    expected, low, high = _expected(place, table)
     present = _largest(before)
-    wide = expected in ("vector", "color")
+    wide = expected in WIDE
     if present is None or isinstance(present, list) != wide:
         present = [1.0 if expected == "color" else 0.0] * 3 if wide else 0.0 if low is None else max(0.0, low)
     names = [name for name, field in Kind.registry["amount"][node["kind"]].model_fields.items() if fields.ui_of(field).get("type") == "value"]
@@ -33,7 +34,7 @@ def fit_amount(document: Raw, path: Path, before: Any) -> None:
         zero = present if expected == "color" else [0.0] * 3 if wide else nothing
         node["curve"] = {"keys": [{"at": 0.0, "value": present, "ease": "linear"}, {"at": 1.0, "value": zero, "ease": "linear"}]}
     if node["kind"] == "first":
-        node["attribute"] = _alike(place, wide, expected)
+        node["attribute"] = _alike(place, wide, expected, table)
     if node["kind"] == "dial":
         _turn_dial(document, node, path, expected, present)
 
@@ -52,11 +53,11 @@ def _fit_number(node: Raw, present: float, low: float | None, high: float | None
         node["low"] = float(f"{present * 0.25:.3g}") if low is None else max(low, float(f"{present * 0.25:.3g}"))
 
 
-def _expected(place: Place) -> tuple[str, float | None, float | None]:
+def _expected(place: Place, table: Table) -> tuple[str, float | None, float | None]:
     """Type and limits of an amount's field."""
     owner = place.owner if isinstance(place.owner, dict) else {}
-    expected, low, high, _unit = expected_of(place.ui, owner.get("attribute"))
-    return ("number" if expected in ("change", "flag") else expected), low, high
+    expected, low, high, _unit = expected_of(place.ui, owner, table)
+    return ("number" if expected in ("change", "flag", "whole") else "vector" if expected == "orientation" else expected), low, high
 
 
 def _largest(before: Any) -> Any:
@@ -73,14 +74,14 @@ def _largest(before: Any) -> Any:
     return None
 
 
-def _alike(place: Place, wide: bool, expected: str) -> str:
+def _alike(place: Place, wide: bool, expected: str, table: Table) -> str:
     """An attribute whose first value fits here: the one that is written, or one of its type."""
     own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
-    if isinstance(own, str) and own in BUILT_IN:
+    if isinstance(own, str) and own in table:
         return own
     limits = (place.ui.get("low"), place.ui.get("high"))
-    fitting = [info.id for info in BUILT_IN.values() if (info.value_type == expected) or (not wide and info.value_type == "number")]
-    inside = [name for name in fitting if _within((BUILT_IN[name].low, BUILT_IN[name].high), limits)]
+    fitting = [info.id for info in table.values() if (info.value_type == expected) or (not wide and info.value_type == "number")]
+    inside = [name for name in fitting if _within((table[name].low, table[name].high), limits)]
     return next(iter(inside or fitting), "radius")
 
 

@@ -42,7 +42,8 @@ Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
 
 Label = Annotated[str, Field(min_length=1, max_length=80)]
 
-ValueType = Literal["number", "vector", "color", "flag"]
+ValueType = Literal["number", "whole", "flag", "vector", "color", "orientation"]
+"""What an attribute or a quantity can be. Orientations are given and told as turns about x, y and z (degrees), and kept as unit quaternions."""
 
 
 KEYFRAMES_SCHEMA: dict[str, Any] = {
@@ -107,6 +108,11 @@ class Part(BaseModel):
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         """What is wrong with this part in its document, beyond what its fields declare: the field's name and words for an artist."""
         return iter(())
+
+    def words(self, name: str) -> str:
+        """How the score writes one of the words of a field."""
+        chosen = getattr(self, name)
+        return str(ui_of(type(self).model_fields[name]).get("words", {}).get(chosen, chosen))
 
     @classmethod
     def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:

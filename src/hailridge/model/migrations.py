@@ -59,6 +59,17 @@ def _bursts_and_dials(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "sources": [lifted(source) for source in document["sources"]], "format": 4}
 
 
+def _attributes_of_every_type(document: dict[str, Any]) -> dict[str, Any]:
+    """4 → 5: an attribute of one's own, always a number handed to children or not, got a type and a share that children get."""
+    attributes = []
+    for attribute in document.get("attributes", []) if isinstance(document.get("attributes"), list) else ():
+        if isinstance(attribute, dict) and "inherited" in attribute:
+            attribute = dict(attribute)
+            attribute["share"] = 100.0 if attribute.pop("inherited") is True else 0.0
+        attributes.append(attribute)
+    return {**document, **({"attributes": attributes} if attributes else {}), "format": 5}
+
+
 def _fits(dial: dict[str, Any]) -> bool:
     """Whether a dial's value, or its first keyframe's, has the form of its type."""
     value = dial.get("value", 1.0)
@@ -68,7 +79,7 @@ def _fits(dial: dict[str, Any]) -> bool:
     return bool(isinstance(value, list) == (dial.get("type", "number") != "number"))
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials}
+STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials, 4: _attributes_of_every_type}
 """Format number → the step that lifts it by one."""
 
 

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic_core import CoreSchema, core_schema
 
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.curves import is_keyed
 from hailridge.model.kind import Kind, ValueType
 
@@ -42,12 +43,12 @@ class Amount(Kind):
         """A number, a (3,) vector, or one of either per row: (k,) or (k, 3) float32."""
         raise NotImplementedError
 
-    def extent(self) -> tuple[float, float]:
-        """Smallest and largest number that can come out, for checks against hard limits."""
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
+        """Smallest and largest number that can come out, for checks against hard limits. `attributes`: those of the effect."""
         raise NotImplementedError
 
-    def width(self) -> int:
-        """1 for numbers, 3 for vectors and colours."""
+    def width(self, attributes: Table = BUILT_IN) -> int:
+        """1 for numbers, 3 for vectors, colours and orientations."""
         raise NotImplementedError
 
     @classmethod

@@ -12,7 +12,7 @@ from typing import Any, get_args
 from pydantic import ValidationError
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN, expected_of
+from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
 from hailridge.model.effect import Effect, Rule, numbered
 from hailridge.model.kind import Kind, Part, Path, parts_of, references
 from hailridge.model.migrations import migrate
@@ -151,8 +151,9 @@ def check(effect: Effect) -> Iterator[Problem]:
     for _path, part in parts_of(effect):
         if hasattr(part, "dial") and hasattr(part, "find"):
             part.find(dials)
+    table = table_of(vars(attribute) for attribute in effect.attributes)
     for path, part in parts_of(effect):
-        yield from _check_part(part, path, effect, raw, known)
+        yield from _check_part(part, path, effect, raw, known, table)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
             yield _problem(raw, (*path, "otherwise"), text)
@@ -160,7 +161,9 @@ def check(effect: Effect) -> Iterator[Problem]:
         yield Problem(out_of_place, place_in_words(raw, out_of_place), text, only_there=True)
 
 
-def _check_part(part: Part, path: Path, effect: Effect, raw: dict[str, Any], known: dict[str, set[str]]) -> Iterator[Problem]:
+def _check_part(
+    part: Part, path: Path, effect: Effect, raw: dict[str, Any], known: dict[str, set[str]], table: Table
+) -> Iterator[Problem]:
     for name, text in part.faults(effect):
         yield _problem(raw, (*path, name), text)
     for name, field in type(part).model_fields.items():
@@ -174,17 +177,17 @@ def _check_part(part: Part, path: Path, effect: Effect, raw: dict[str, Any], kno
                     hint = _nearest(one, known[ui["to"]])
                     yield _problem(raw, (*path, name), f"there is no {ui['to']} called '{one}'{hint}")
         elif isinstance(value, Amount):
-            yield from _check_amount(part, value, ui, (*path, name), raw)
+            yield from _check_amount(part, value, ui, (*path, name), raw, table)
 
 
-def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: dict[str, Any]) -> Iterator[Problem]:
-    expected, low, high, unit = expected_of(ui, getattr(part, "attribute", ""))
-    wanted = 3 if expected in ("vector", "color") else 1
-    if value.width() != wanted:
+def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: dict[str, Any], table: Table) -> Iterator[Problem]:
+    expected, low, high, unit = expected_of(ui, vars(part), table)
+    wanted = 3 if expected in WIDE else 1
+    if value.width(table) != wanted:
         words = "three numbers" if wanted == 3 else "a single number"
         yield _problem(raw, path, f"has to be {words}")
         return
-    lowest, highest = value.extent()
+    lowest, highest = value.extent(table)
     if low is not None and lowest < low - 1e-9:
         yield _problem(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
     if high is not None and highest > high + 1e-9:

@@ -197,7 +197,16 @@ def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
     if name == "height":
         return float(state["position"][at, 1])
     column = state.get(name, state.get(f"own {name}"))
-    return float(np.linalg.norm(column[at])) if column is not None else None
+    if column is None:
+        return None
+    # Of a vector its length; of an orientation how far it is turned (degrees).
+    match np.shape(column[at]):
+        case ():
+            return float(column[at])
+        case (4,):
+            return float(np.degrees(2 * np.arccos(min(1.0, abs(float(column[at][3]))))))
+        case _:
+            return float(np.linalg.norm(column[at]))
 
 
 def check_names(trial: Trial, who: list[str]) -> None:

@@ -97,6 +97,8 @@ class Catalogue(BaseModel):
     slots: dict[str, list[KindOut]]
     parts: dict[str, KindOut]
     attributes: list[AttributeOut]
+    own_attributes: dict[str, AttributeOut]
+    """What an attribute that an effect declares is like, by its type."""
     units: dict[str, str]
     group_colors: list[str]
     trigger_places: dict[str, str]

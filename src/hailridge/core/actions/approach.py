@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.actions.weighted import Weighted
+from hailridge.core.actions.weighted import Weighted, in_leaps
 from hailridge.core.kernels import memory as kernel
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, ColumnSpec, Rows, as_factor, named_rows, number_of
 from hailridge.core.scene import Scene
 from hailridge.model import fields
-from hailridge.model.attributes import attribute_width
 from hailridge.model.parts import LASTING, Amount, Place
 
 SETTLED_HALVES = 7.0
@@ -41,11 +41,14 @@ class Approach(Weighted):
     )  # fmt: skip
     springiness: float = fields.number(0.0, low=0, high=0.95, soft=(0, 0.95), label="Springiness")
 
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from in_leaps(effect, self.attribute, "cannot be approached little by little; set it instead")
+
     def memory(self, scene: Scene) -> dict[str, ColumnSpec]:
         """State per particle: when the approach began and was last at work, and the rate of a springy one."""
         columns: dict[str, ColumnSpec] = {}
         if self.springiness > 0:
-            columns[f"rate {self.item}"] = ("f4", attribute_width(self.attribute), 0.0)
+            columns[f"rate {self.item}"] = ("f4", scene.table[self.attribute].width, 0.0)
         if self.springiness > 0 or self.manner == "over":
             columns |= {f"began {self.item}": ("f4", 1, 0.0), f"worked {self.item}": ("f4", 1, -1e30)}
         return columns

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.actions.weighted import Weighted
+from hailridge.core.actions.weighted import Weighted, in_leaps
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows, as_factor
 from hailridge.model import fields
@@ -43,6 +44,10 @@ class Add(Weighted):
     attribute: str = fields.reference("attribute", label="Attribute")
     amount: Amount = fields.amount(1.0, label="Add", value="change", value_from="attribute", suggest="part")
     per: Literal["second", "occasion"] = fields.choice("second", PER_WORDS, label="How")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if self.per == "second":
+            yield from in_leaps(effect, self.attribute, "cannot grow little by little; add to it at once instead")
 
     def act(self, moment: Moment, rows: Rows) -> None:
         present = moment.read_attribute(self.attribute, rows)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,13 @@ from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows, as_factor
 from hailridge.model import fields
 from hailridge.model.parts import Action
+
+
+def in_leaps(effect: Any, attribute: str, text: str) -> Iterator[tuple[str, str]]:
+    """A fault where an attribute only knows whole steps: a whole number, or a yes or no."""
+    for declared in effect.attributes:
+        if declared.id == attribute and declared.type in ("whole", "flag"):
+            yield "attribute", f"'{declared.label}' is {declared.words('type')}: it {text}"
 
 
 class Weighted(Action):

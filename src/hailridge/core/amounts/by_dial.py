@@ -9,6 +9,7 @@ from hailridge.core.amounts.fixed import extent_of, width_of
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.effect import Dial
 from hailridge.model.parts import Amount
 
@@ -33,12 +34,12 @@ class ByDial(Amount):
     def give(self, moment: Moment, rows: Rows) -> Any:
         return np.asarray(moment.scene.dials[self.dial].value, np.float32) * np.float32(self.factor)
 
-    def extent(self) -> tuple[float, float]:
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         if self._found is None:
             return (0.0, 0.0)
         low, high = extent_of(*self._found.all_values("value"))
         ends = [bound * factor for bound in (low, high) for factor in self.all_values("factor")]
         return min(ends), max(ends)
 
-    def width(self) -> int:
+    def width(self, attributes: Table = BUILT_IN) -> int:
         return width_of(self._found.value) if self._found is not None else 1

@@ -9,6 +9,7 @@ from hailridge.core.curves import ReadyCurve
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.curves import Curve
 from hailridge.model.parts import Amount
 
@@ -42,8 +43,8 @@ class OverCurve(Amount):
             places = np.clip(places / np.maximum(moment.column("lifetime")[rows], np.float32(1e-9)), 0, 1)
         return self._ready.over(places).astype(np.float32)
 
-    def extent(self) -> tuple[float, float]:
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         return self.curve.extent()
 
-    def width(self) -> int:
+    def width(self, attributes: Table = BUILT_IN) -> int:
         return self.curve.width()

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN, attribute_width
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.parts import Amount
 
 
@@ -24,10 +24,11 @@ class FirstValue(Amount):
     def give(self, moment: Moment, rows: Rows) -> Any:
         return moment.first_values(self.attribute, rows)
 
-    def extent(self) -> tuple[float, float]:
-        info = BUILT_IN.get(self.attribute)
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
+        info = attributes.get(self.attribute)
         low, high = (None, None) if info is None else (info.low, info.high)
         return (-1e30 if low is None else low, 1e30 if high is None else high)
 
-    def width(self) -> int:
-        return attribute_width(self.attribute)
+    def width(self, attributes: Table = BUILT_IN) -> int:
+        info = attributes.get(self.attribute)
+        return 1 if info is None else info.width

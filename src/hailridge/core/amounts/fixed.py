@@ -7,6 +7,7 @@ import numpy as np
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.kind import Value
 from hailridge.model.parts import Amount
 
@@ -25,10 +26,10 @@ class Fixed(Amount):
     def give(self, moment: Moment, rows: Rows) -> Any:
         return np.asarray(self.value, np.float32)
 
-    def extent(self) -> tuple[float, float]:
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         return extent_of(*self.all_values("value"))
 
-    def width(self) -> int:
+    def width(self, attributes: Table = BUILT_IN) -> int:
         return width_of(self.value)
 
 
@@ -51,10 +52,10 @@ class Mixture(Amount):
             out[:, axis] = low[axis] + (high[axis] - low[axis]) * share
         return out
 
-    def extent(self) -> tuple[float, float]:
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         return extent_of(*self.all_values("low"), *self.all_values("high"))
 
-    def width(self) -> int:
+    def width(self, attributes: Table = BUILT_IN) -> int:
         return max(width_of(self.low), width_of(self.high))
 
 

@@ -8,6 +8,7 @@ from hailridge.core.amounts.fixed import extent_of, width_of
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
+from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import Value
 from hailridge.model.parts import Amount
@@ -39,11 +40,11 @@ class Spread(Amount):
         middle = np.asarray(self.value, np.float32)
         return middle + (offset[:, None] if self.width() == 3 else offset)
 
-    def extent(self) -> tuple[float, float]:
+    def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         low, high = extent_of(*self.all_values("value"))
         spread = extent_of(*self.all_values("spread"))[1]
         # Colours are held within their limits instead of refused: a light tint with a spread is no mistake.
         return (low, high) if self.width() == 3 else (low - spread, high + spread)
 
-    def width(self) -> int:
+    def width(self, attributes: Table = BUILT_IN) -> int:
         return width_of(self.value)

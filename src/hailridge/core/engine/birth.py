@@ -9,6 +9,7 @@ from hailridge.core.births.directions import scattered
 from hailridge.core.births.span import Birth, Span
 from hailridge.core.bodies import displacement_between
 from hailridge.core.engine.obstacles import Obstacles
+from hailridge.core.engine.own import give_first_values, hand_on
 from hailridge.core.engine.sides import keep_with_parents, set_on_side
 from hailridge.core.events import Happening
 from hailridge.core.moment import Litter, Moment
@@ -75,8 +76,7 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
         column("orientation")[rows] = source.orientation.turn(moment, birth)
         spin = np.radians(source.spin.give(moment, rows))
         column("spin")[rows] = source.spin_axis.aim(moment, birth) * as_factor(spin)
-    for name, attribute in scene.attributes.items():
-        column(f"own {name}")[rows] = attribute.initial.give(moment, rows)
+    give_first_values(moment, rows)
     moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
     moment.log.date_last(times)
     for place, action in enumerate(source.actions):
@@ -179,9 +179,7 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
         column(name)[rows] = _mixed(given, column(name)[parents], part)
     remaining = np.maximum(column("lifetime")[parents] - column("age")[parents], 0)
     column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
-    for name, attribute in scene.attributes.items():
-        own = column(f"own {name}")
-        own[rows] = own[parents] if attribute.inherited else attribute.initial.give(moment, rows)
+    hand_on(moment, rows, parents)
     moment.log.add(Happening.BIRTH, moment, rows, litter.rule, present=group, parent=column("id")[parents])
     keep_with_parents(moment, obstacles, rows, parents)
     if moment.particles.has("birthplace"):

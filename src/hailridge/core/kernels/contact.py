@@ -37,8 +37,8 @@ MOST_TOUCHES = 8
 
 PLACE, WAY, SPEED, GAIN, LEFT, TOUCHES, OVER, CARRIED = 0, 3, 6, 9, 12, 13, 14, 15
 """Where a particle that is held at a touch keeps what it needs to go on: place, the way that is left, its velocity at the end of that way, what the
-pushes of the whole step add to that, the share of the step that is left, how many touches there were, and whether that is all of its way; and how many numbers these are.
-"""
+pushes of the whole step add to that, the share of the step that is left, how many touches there were, and whether that is all of its way; and how
+many numbers these are."""
 
 
 @helper
@@ -315,7 +315,7 @@ def resolve(
             else:
                 dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
             vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
-            over = left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST
+            over = bool(left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST)
             if holding:
                 carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2] = px, py, pz
                 carried[i, WAY], carried[i, WAY + 1], carried[i, WAY + 2] = dx, dy, dz

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from hailridge.core.moment import Moment
+from hailridge.core.orientation import from_angles
 from hailridge.core.particles import Rows, lengths
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
+from hailridge.model.kind import ValueType
 from hailridge.model.parts import Quantity
 
 
@@ -59,18 +62,47 @@ class BirthOrder(Quantity):
 
 class AttributeValue(Quantity):
     title: ClassVar[str] = "attribute"
-    sentence: ClassVar[str] = "{attribute}"
+    sentence: ClassVar[str] = "[{part} of ]{attribute}"
     category: ClassVar[str] = "Identity"
-    help: ClassVar[str] = "Any number that a particle carries: radius, opacity, mass, lifetime, or an attribute of your own."
+    help: ClassVar[str] = (
+        "Anything that a particle carries: radius, opacity, mass, lifetime, or an attribute of your own. Of a vector its length or one of its "
+        "parts, of a colour its lightness or (x, y, z) its red, green or blue, of an orientation how far it is turned, or its turn about one axis."
+    )
 
     kind: Literal["attribute"] = "attribute"
     attribute: str = fields.reference("attribute", label="Attribute")
+    part: Literal["size", "x", "y", "z"] = fields.choice(
+        "size", {"size": "the size", "x": "x", "y": "y", "z": "z"}, label="Of three numbers",
+    )  # fmt: skip
 
     def read(self, moment: Moment, rows: Rows) -> Any:
         values = moment.read_attribute(self.attribute, rows)
-        # Of a vector its length is read, of a colour its lightness: one number either way.
         if values.ndim == 1:
             return values
-        if self.attribute == "color":
-            return values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-        return lengths(values)
+        if self.part != "size":
+            return values[:, "xyz".index(self.part)]
+        match moment.scene.table[self.attribute].value_type:
+            case "color":
+                return values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+            case "orientation":
+                return np.degrees(2 * np.arccos(np.minimum(1.0, np.abs(from_angles(values)[:, 3]))))
+            case _:
+                return lengths(values)
+
+
+class Marked(Quantity):
+    title: ClassVar[str] = "yes or no of its own"
+    sentence: ClassVar[str] = "{attribute} is yes"
+    category: ClassVar[str] = "Identity"
+    help: ClassVar[str] = "True where an attribute of yours that is *yes or no* is yes for the particle."
+    value_type: ClassVar[ValueType] = "flag"
+
+    kind: Literal["marked"] = "marked"
+    attribute: str = fields.reference("attribute", label="Attribute", only=("flag",))
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if not any(declared.id == self.attribute and declared.type == "flag" for declared in effect.attributes):
+            yield "attribute", f"'{self.attribute}' is not a yes or no of your own"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.read_attribute(self.attribute, rows) > 0.5
