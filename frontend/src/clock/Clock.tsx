@@ -24,7 +24,10 @@ export function Clock() {
   const go = (raw: string) => {
     setText(null);
     const target = frameTyped(raw, fps);
-    if (target !== null) seek(target);
+    // Whoever types a frame means to look at it: playing stops there.
+    if (target === null) return;
+    pause();
+    seek(target);
   };
   return (
     <>
