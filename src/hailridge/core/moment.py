@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.contributions import Contribution, Piles
 from hailridge.core.events import EventLog, Happening
-from hailridge.core.kernels import vectors as kernel
+from hailridge.core.kernels import motion
 from hailridge.core.neighbours import Grid, Neighbours
 from hailridge.core.orientation import angles_of, from_angles
-from hailridge.core.particles import Array, Particles, Rows, as_factor, as_indices, lengths, named_rows, number_of, taken
+from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, number_of, taken
 from hailridge.core.randomness import normals, uniforms
 from hailridge.core.scene import Scene, turn_column, turn_mask
 from hailridge.model.attributes import AttributeInfo
@@ -77,15 +78,11 @@ class Finding:
     code: str = ""
 
 
-PILES: dict[str, int] = {"push": 3, "drag": 1, "air": 3, "square": 1, "plate": 4, "limit": 1}
-"""What pushing actions pile up for the motion phase, and its components (units in `kernels.motion`)."""
-
-
 @dataclass
 class Buffers:
-    """What actions of one step pile up: pushes and drag, children, what is solid to whom, and actions that act on motion itself."""
+    """What actions of one step leave behind: what forces add, children, what is solid to whom, and actions that act on motion itself."""
 
-    piles: dict[str, Array] = field(default_factory=dict)
+    piles: Piles = field(default_factory=lambda: Piles(0))
     litters: list[Litter] = field(default_factory=list)
     encounters: list[Encounter] = field(default_factory=list)
     movers: list[tuple[Any, Rows]] = field(default_factory=list)
@@ -110,7 +107,6 @@ class Moment:
         self.log = EventLog(0)
         self.findings: dict[tuple[str, Any], Finding] = {}
         self.actor = -1
-        self._pile_pool: dict[str, Array] = {}
         self._field_values: dict[str, FieldValues] = {}
         self._placed = 0
         self._moved = 0
@@ -357,31 +353,19 @@ class Moment:
             self.any_doomed = True
             self._regrouped += 1
 
-    def pile(self, name: str) -> Array:
-        """The pile of one kind of push (`PILES`), a row for each particle, zeroed at the first use in a step."""
-        pile = self.buffers.piles.get(name)
-        if pile is None or len(pile) != self.count:
-            width = PILES[name]
-            pool = self._pile_pool.get(name)
-            if pool is None or len(pool) < self.count:
-                room = self.count * 3 // 2 + 16
-                pool = self._pile_pool[name] = np.zeros(room if width == 1 else (room, width), np.float32)
-            pile = pool[: self.count]
-            pile[:] = 0.0
-            self.buffers.piles[name] = pile
-        return pile
-
-    def push(self, pile: str, rows: Rows, vectors: Any, factors: Any = 1.0) -> None:
-        """Add vectors, (k, 3) or one for all, times factors, (k,) or one for all, to a pile of vectors."""
-        each = np.ascontiguousarray(np.atleast_2d(np.asarray(vectors, np.float32)))
-        scale = np.ascontiguousarray(np.atleast_1d(np.asarray(factors, np.float32)))
-        number = number_of(rows)
-        kernel.add_scaled(number, self.pile(pile), *named_rows(rows), each, scale)
+    def pile_up(self, given: Contribution, rows: Rows) -> None:
+        """Add what a force gives for these rows to the motion of this step."""
+        if self.buffers.piles.count != self.count:
+            self.buffers.piles = Piles(self.count)
+        self.buffers.piles.add(given, rows)
 
     def midway(self, rows: Rows) -> Array:
         """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
-        half = self.elapsed(rows) / np.float32(2)
-        return np.ascontiguousarray(self.read("position", rows) + self.read("velocity", rows) * as_factor(half))
+        places = self.read("position", rows)
+        out = np.empty_like(places)
+        half = np.atleast_1d(np.asarray(self.elapsed(rows) / np.float32(2), np.float32))
+        motion.ahead(len(places), places, self.read("velocity", rows), half, out)
+        return out
 
     @property
     def midtime(self) -> float:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from hailridge.core.actions.weighted import Weighted
+from hailridge.core.contributions import Contribution
 from hailridge.core.kernels import noise
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Array, Rows, number_of
@@ -17,6 +19,8 @@ from hailridge.model.parts import LASTING, Amount, Phase, Place
 
 HALVING = np.float32(math.log(2.0))
 
+DOWN = np.array([0.0, -1.0, 0.0], np.float32)
+
 
 class Push(Weighted):
     """What all forces share: they are asked before motion and add up on the way."""
@@ -24,6 +28,14 @@ class Push(Weighted):
     category: ClassVar[str] = "Push"
     phase: ClassVar[Phase] = "push"
     places: ClassVar[tuple[Place, ...]] = LASTING
+
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        """What it adds to the motion of these rows. Each is piled up before the next is asked for."""
+        raise NotImplementedError
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        for given in self.adds(moment, rows):
+            moment.pile_up(given, rows)
 
     def decay(self, half_life: Amount, moment: Moment, rows: Rows) -> Any:
         """The rate (1/s; 1/m for a distance) that halves something every `half_life`, weakened by the field: one number, or (k,)."""
@@ -39,8 +51,8 @@ class Gravity(Push):
     kind: Literal["gravity"] = "gravity"
     acceleration: Amount = fields.amount(9.81, unit="m/s2", low=-1000, high=1000, soft=(0, 20), label="Acceleration")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("push")[rows, 1] -= self.acceleration.give(moment, rows) * self.share(moment, rows)
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        yield Contribution("push", DOWN, self.acceleration.give(moment, rows) * self.share(moment, rows))
 
 
 class Constant(Push):
@@ -52,8 +64,8 @@ class Constant(Push):
     kind: Literal["constant"] = "constant"
     acceleration: Amount = fields.amount([1.0, 0.0, 0.0], unit="m/s2", low=-10_000, high=10_000, soft=(-20, 20), value="vector", label="Acceleration")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        moment.push("push", rows, self.acceleration.give(moment, rows), self.share(moment, rows))
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        yield Contribution("push", self.acceleration.give(moment, rows), self.share(moment, rows))
 
 
 class Wind(Push):
@@ -74,13 +86,13 @@ class Wind(Push):
     gust_size: float = fields.number(3.0, unit="m", low=0.01, high=10_000, soft=(0.2, 20), label="Size of gusts")
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         rate = self.decay(self.half_life, moment, rows)
         air = np.asarray(self.velocity.give(moment, rows), np.float32)
         if self.gusts > 0:
             air = air * (1 + self._swell(moment, rows, air) * np.float32(self.gusts / 100))[:, None]
-        moment.pile("drag")[rows] += rate
-        moment.push("air", rows, air, rate)
+        yield Contribution("drag", rate)
+        yield Contribution("air", air, rate)
 
     def _swell(self, moment: Moment, rows: Rows, air: Array) -> Array:
         """About −1 to 1 at each place; the pattern is carried along by the wind itself."""
@@ -103,8 +115,8 @@ class Drag(Push):
     kind: Literal["drag"] = "drag"
     half_life: Amount = fields.amount(1.0, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("drag")[rows] += self.decay(self.half_life, moment, rows)
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        yield Contribution("drag", self.decay(self.half_life, moment, rows))
 
 
 class SquareDrag(Push):
@@ -120,8 +132,8 @@ class SquareDrag(Push):
     kind: Literal["square_drag"] = "square_drag"
     distance: Amount = fields.amount(5.0, unit="m", low=1e-3, high=1e6, soft=(0.2, 50), label="Distance")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        moment.pile("square")[rows] += self.decay(self.distance, moment, rows)
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        yield Contribution("square", self.decay(self.distance, moment, rows))
 
 
 class Turbulence(Push):
@@ -141,10 +153,10 @@ class Turbulence(Push):
     evolution: float = fields.number(0.3, unit="1/s", low=0, high=1000, soft=(0, 3), label="Change")
     seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         places = moment.midway(rows)
         out = np.empty_like(places)
         salt = np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF)
         drift = np.float32(self.evolution * moment.midtime)
         noise.curl(number_of(rows), places, np.float32(1.0 / self.size), np.int64(self.octaves), np.float32(self.roughness), drift, salt, out)
-        moment.push("push", rows, out, self.strength.give(moment, rows) * self.share(moment, rows))
+        yield Contribution("push", out, self.strength.give(moment, rows) * self.share(moment, rows))

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import Any, ClassVar, Literal
+from collections.abc import Iterator
+from typing import ClassVar, Literal
 
 import numpy as np
 
 from hailridge.core.actions.push import Push
+from hailridge.core.contributions import Contribution
 from hailridge.core.kernels import forces
 from hailridge.core.moment import Moment
-from hailridge.core.particles import Array, Rows
+from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.parts import Amount
 
@@ -32,7 +34,7 @@ class Attract(Push):
     fade: Literal["evenly", "reach", "distance"] = fields.choice("evenly", FADES, label="Fading")
     reach: float = fields.number(2.0, unit="m", low=1e-3, high=1e5, soft=(0.1, 20), label="Reach")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         places = moment.midway(rows)
         nearest, distances = moment.scene.pose(self.shape).closest(places)
         away = (nearest - places).astype(np.float32)
@@ -48,7 +50,7 @@ class Attract(Push):
         # So close to the goal that a step would carry it past, the pull grows with the distance, as a spring's does, so that nothing trembles there.
         near = np.abs(strength) * np.float32(moment.dt * moment.dt)
         strength = strength * np.minimum(far / np.maximum(near, np.float32(1e-9)), 1)
-        moment.push("push", rows, away, strength / np.maximum(far, 1e-9))
+        yield Contribution("push", away, strength / np.maximum(far, 1e-9))
 
 
 class Vortex(Push):
@@ -71,7 +73,7 @@ class Vortex(Push):
     lift: float = fields.number(0.0, unit="m/s", low=-1000, high=1000, soft=(-5, 5), label="Upward")
     half_life: Amount = fields.amount(0.3, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Half-life", per_frame="halving")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         frame = moment.scene.frame(self.shape)
         places = moment.midway(rows)
         speed = np.atleast_1d(np.asarray(self.speed.give(moment, rows), np.float32))
@@ -80,8 +82,8 @@ class Vortex(Push):
         axis = np.ascontiguousarray(frame.rotation[:, 1], np.float64)
         middle = np.asarray(frame.translation, np.float64)
         forces.vortex(len(places), places, middle, axis, float(self.core), float(self.inward), float(self.lift), speed, rate, air)
-        moment.pile("drag")[rows] += rate
-        moment.push("air", rows, air)
+        yield Contribution("drag", rate)
+        yield Contribution("air", air)
 
 
 class Spring(Push):
@@ -99,14 +101,14 @@ class Spring(Push):
     period: float = fields.number(1.0, unit="s", low=0.01, high=1000, soft=(0.1, 5), label="Period")
     calming: Amount = fields.amount(0.5, unit="s", low=0.001, high=1000, soft=(0.05, 5), label="Calming", per_frame="halving")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         places = moment.midway(rows)
         rest = moment.read("birthplace", rows) if self.shape is None else moment.scene.pose(self.shape).closest(places)[0].astype(np.float32)
         # A leapfrog is steady as long as a step is less than a third of a period; stiffer springs are held there.
         turn = min(2 * math.pi / self.period, 1.9 / moment.dt if moment.dt > 0 else math.inf)
-        moment.push("push", rows, rest - places, np.float32(turn * turn) * self.share(moment, rows))
+        yield Contribution("push", rest - places, np.float32(turn * turn) * self.share(moment, rows))
         # The swing's height halves in the calming time: the drag on speed is twice that rate.
-        moment.pile("drag")[rows] += 2 * self.decay(self.calming, moment, rows)
+        yield Contribution("drag", 2 * self.decay(self.calming, moment, rows))
 
 
 class PullToCentre(Push):
@@ -121,10 +123,10 @@ class PullToCentre(Push):
     shape: str | None = fields.reference("shape", label="Centre", optional="the scene")
     strength: Amount = fields.amount(4.0, unit="1/s2", low=-1000, high=1000, soft=(0, 20), label="Strength")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
         centre = np.zeros(3) if self.shape is None else moment.scene.frame(self.shape).translation
         away = centre.astype(np.float32) - moment.midway(rows)
-        moment.push("push", rows, away, self.strength.give(moment, rows) * self.share(moment, rows))
+        yield Contribution("push", away, self.strength.give(moment, rows) * self.share(moment, rows))
 
 
 class SpeedLimit(Push):
@@ -136,11 +138,8 @@ class SpeedLimit(Push):
     kind: Literal["speed_limit"] = "speed_limit"
     speed: Amount = fields.amount(5.0, unit="m/s", low=1e-3, high=1e5, soft=(0.1, 20), label="Speed")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        limit: Array = moment.pile("limit")
-        wanted: Any = np.broadcast_to(np.asarray(self.speed.give(moment, rows), np.float32), limit[rows].shape)
+    def adds(self, moment: Moment, rows: Rows) -> Iterator[Contribution]:
+        wanted = np.asarray(self.speed.give(moment, rows), np.float32)
         if self.where is not None:
-            wanted = np.where(self.share(moment, rows) > 0.5, wanted, 0).astype(np.float32)
-        present = limit[rows]
-        lower = (wanted > 0) & ((present <= 0) | (wanted < present))
-        limit[rows] = np.where(lower, wanted, present)
+            wanted = np.where(self.share(moment, rows) > 0.5, wanted, np.float32(0))
+        yield Contribution("limit", wanted)

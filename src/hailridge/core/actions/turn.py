@@ -9,6 +9,7 @@ import numpy as np
 from hailridge.core.actions.push import Push
 from hailridge.core.births.directions import unit_vector
 from hailridge.core.births.facings import AXIS_VECTORS, OWN_AXES
+from hailridge.core.contributions import Contribution
 from hailridge.core.moment import Moment
 from hailridge.core.orientation import align, from_spin, product, turned
 from hailridge.core.particles import Rows, as_factor, lengths, number_of
@@ -105,10 +106,9 @@ class Flutter(Turning):
         orientation, spin = moment.read("orientation", rows), moment.read("spin", rows).astype(np.float64)
         normal = turned(orientation, np.tile([0.0, 1.0, 0.0], (number, 1))).astype(np.float64)
         edge, face = self.decay(self.edge, moment, rows), self.decay(self.face, moment, rows)
-        moment.pile("drag")[rows] += edge
-        plate = moment.pile("plate")
-        plate[rows, :3] = normal
-        plate[rows, 3] += np.maximum(face - edge, 0)
+        moment.pile_up(Contribution("drag", edge), rows)
+        broadside = np.broadcast_to(np.maximum(face - edge, 0), (number,))
+        moment.pile_up(Contribution("plate", np.column_stack([normal, broadside])), rows)
         # The pressure of the air sits before the middle of the sheet, toward its leading edge, and tips it broadside (a phenomenological
         # law in the manner of Tanabe and Kaneko 1994, "Behavior of a falling paper"; its strength is set by how long the tipping takes).
         against = moment.read("velocity", rows).astype(np.float64) - self._air(moment, rows)
@@ -130,8 +130,7 @@ class Flutter(Turning):
         piles = moment.buffers.piles
         if "air" not in piles:
             return 0.0
-        drag = moment.pile("drag")[rows]
-        return (moment.pile("air")[rows] / np.maximum(drag, 1e-9)[:, None]).astype(np.float64)
+        return (piles.each("air")[rows] / np.maximum(piles.each("drag")[rows], 1e-9)[:, None]).astype(np.float64)
 
 
 def _rotation_vectors(turns: Any) -> Any:

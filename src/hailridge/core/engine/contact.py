@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.contributions import PILES
 from hailridge.core.engine.obstacles import NOBODY, Obstacles, Way
 from hailridge.core.events import Happening
 from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
-from hailridge.core.moment import PILES, Encounter, Moment
+from hailridge.core.moment import Encounter, Moment
 from hailridge.core.particles import as_indices
 
 STRAY_LIMIT = 1e5
@@ -37,10 +38,10 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
     spans = np.array([moment.dt], np.float32) if moment.spans is None else moment.spans
     velocity, position = moment.column("velocity"), moment.column("position")
     displacement, gained = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
-    piles = {name: moment.buffers.piles.get(name, np.zeros(0 if width == 1 else (0, width), np.float32)) for name, width in PILES.items()}
+    piles = {name: moment.buffers.piles.given(name) for name in PILES}
     if len(piles["drag"]) and not len(piles["air"]):
-        piles["air"] = np.zeros((count, 3), np.float32)
-    motion_kernel.move(count, velocity, *(piles[name] for name in PILES), spans, displacement, gained)
+        piles["air"] = np.zeros((1, 3), np.float32)
+    motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
     if moment.particles.has("orientation"):
         motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     if moment.buffers.encounters:

@@ -18,6 +18,7 @@ from hailridge.core.engine.departures import Departures
 from hailridge.core.engine.obstacles import Obstacles
 from hailridge.core.engine.rules import Tally, run_changes, run_on_birth, run_on_the_way, run_triggered
 from hailridge.core.events import MOST_EVENTS, EventLog, Happening
+from hailridge.core.kernels import motion
 from hailridge.core.moment import NOTHING3, Buffers, Finding, Moment
 from hailridge.core.particles import Array, Particles
 from hailridge.core.scene import SUBSTEPS, Scene
@@ -291,13 +292,13 @@ class Simulation:
             moment.begin_part()
 
     def _over(self) -> NDArray[np.bool_]:
-        """Whose life is over, to the nearest step: counted from the end of its first step, a life of n and a half steps is seen n or n + 1 times as
-        often as not. Lives shorter than a step are seen by those who are within them at its end."""
-        moment = self.moment
-        lifetime = moment.column("lifetime").astype(np.float64)
-        seen = moment.time - moment.column("born") - moment.column("lag")
-        first = seen < 1e-3 * moment.dt
-        return np.where(first, moment.column("age") >= lifetime, seen >= lifetime - 0.5 * moment.dt)
+        """Whose life is over, to the nearest step (`kernels.motion.over`)."""
+        moment, out = self.moment, np.empty(self.moment.count, np.bool_)
+        column = moment.column
+        motion.over(
+            moment.count, column("born"), column("age"), column("lag"), column("lifetime"), np.float64(moment.time), np.float64(moment.dt), out
+        )  # fmt: skip
+        return out
 
     def _leave(self) -> None:
         """Whoever is past its lifetime or was removed leaves, rules on death act, and their children are looked at in turn."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int64, UInt8s
+from hailridge.core.kernels.array_types import Bools, Float32, Float32Rows, Float32s, Float64, Float64s, Int64, UInt8s
 from hailridge.core.kernels.compiling import helper, kernel
 
 
@@ -32,22 +32,24 @@ def move(
     of velocity, for contact to undo a part of.
 
     velocity, push, air, displacement, gained (n, 3) float32; drag, square, limit (n,); plate (n, 4): normal and rate; spans (n,) or (1,)
-    seconds. What nobody used is empty; a limit of 0 is none.
+    seconds. What forces add is (0, …) where there is none, (1, …) where it is the same for all; a limit of 0 is none.
     """
     one_span = spans.shape[0] == 1
     dragging, pushed, squared = drag.shape[0] > 0, push.shape[0] > 0, square.shape[0] > 0
     plated, limited = plate.shape[0] > 0, limit.shape[0] > 0
+    drags, pushes, airs, squares = drag.shape[0] > 1, push.shape[0] > 1, air.shape[0] > 1, square.shape[0] > 1
     for i in range(begin, end):
         span = np.float64(spans[0] if one_span else spans[i])
-        rate = np.float64(drag[i]) if dragging else 0.0
+        d, p, a, q = i if drags else 0, i if pushes else 0, i if airs else 0, i if squares else 0
+        rate = np.float64(drag[d]) if dragging else 0.0
         v0, v1, v2 = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
         f0, f1, f2 = 0.0, 0.0, 0.0
         if pushed:
-            f0, f1, f2 = np.float64(push[i, 0]), np.float64(push[i, 1]), np.float64(push[i, 2])
+            f0, f1, f2 = np.float64(push[p, 0]), np.float64(push[p, 1]), np.float64(push[p, 2])
         w0, w1, w2 = 0.0, 0.0, 0.0
         if dragging and rate > 1e-9:
-            w0, w1, w2 = np.float64(air[i, 0]) / rate, np.float64(air[i, 1]) / rate, np.float64(air[i, 2]) / rate
-        law = np.float64(square[i]) if squared else 0.0
+            w0, w1, w2 = np.float64(air[a, 0]) / rate, np.float64(air[a, 1]) / rate, np.float64(air[a, 2]) / rate
+        law = np.float64(square[q]) if squared else 0.0
         if law > 0.0:
             before = np.sqrt((v0 - w0) ** 2 + (v1 - w1) ** 2 + (v2 - w2) ** 2)
             guess = rate + law * before
@@ -120,3 +122,26 @@ def strays(begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Row
         # Comparisons with NaN are false, so the good case is the one spelled out.
         out[i] = 0 if total < limit and moving < np.float32(1e7) else 1
 
+
+
+@kernel()
+def ahead(begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, spans: Float32s, out: Float32Rows) -> None:
+    """Where particles will be after `spans` (n,) or (1,) seconds if nothing pushes them: out (n, 3)."""
+    one_span = spans.shape[0] == 1
+    for i in range(begin, end):
+        span = spans[0 if one_span else i]
+        out[i, 0] = position[i, 0] + velocity[i, 0] * span
+        out[i, 1] = position[i, 1] + velocity[i, 1] * span
+        out[i, 2] = position[i, 2] + velocity[i, 2] * span
+
+
+@kernel()
+def over(
+    begin: Int64, end: Int64, born: Float64s, age: Float32s, lag: Float32s, lifetime: Float32s, time: Float64, step: Float64, out: Bools
+) -> None:
+    """Whose life is over at `time` (s), to the nearest step: counted from the end of its first step (`lag` after it was born), a life of n and a half
+    steps is seen n or n + 1 times as often as not. Lives shorter than a step are seen by those who are within them at its end."""
+    for i in range(begin, end):
+        life = np.float64(lifetime[i])
+        seen = time - born[i] - np.float64(lag[i])
+        out[i] = np.float64(age[i]) >= life if seen < 1e-3 * step else seen >= life - 0.5 * step
