@@ -130,7 +130,9 @@ class Moment:
         return slice(0, self.particles.count)
 
     def column(self, name: str) -> Array:
-        return self.particles.column(name)
+        """The living rows of an attribute: (n,) or (n, width), a view that writes through."""
+        particles = self.particles
+        return particles.arrays[name][: particles.count]
 
     def read(self, name: str, rows: Rows) -> Array:
         """Values of a column: (k,) or (k, width). For a slice a view; otherwise a copy."""

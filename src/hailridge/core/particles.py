@@ -67,14 +67,14 @@ class Particles:
         self.count = 0
         self.next_id = 0
         self._capacity = capacity
-        self._arrays = {name: np.empty(_shape(capacity, spec), spec[0]) for name, spec in self.layout.items()}
+        self.arrays: dict[str, Array] = {name: np.empty(_shape(capacity, spec), spec[0]) for name, spec in self.layout.items()}
 
     def column(self, name: str) -> Array:
         """The living rows of an attribute: (n,) or (n, 3), a view that writes through."""
-        return self._arrays[name][: self.count]
+        return self.arrays[name][: self.count]
 
     def has(self, name: str) -> bool:
-        return name in self._arrays
+        return name in self.arrays
 
     def append(self, number: int) -> slice:
         """Add `number` particles with birth values and fresh ids; returns their rows."""
@@ -82,8 +82,8 @@ class Particles:
         if end > self._capacity:
             self._grow(end)
         for name, (_dtype, _width, initial) in self.layout.items():
-            self._arrays[name][start:end] = initial
-        self._arrays["id"][start:end] = np.arange(self.next_id, self.next_id + number)
+            self.arrays[name][start:end] = initial
+        self.arrays["id"][start:end] = np.arange(self.next_id, self.next_id + number)
         self.next_id += number
         self.count = end
         return slice(start, end)
@@ -93,14 +93,14 @@ class Particles:
         first = int(np.argmax(doomed))
         kept = np.flatnonzero(~doomed[first:]) + first
         end = first + len(kept)
-        for array in self._arrays.values():
+        for array in self.arrays.values():
             array[first:end] = array.take(kept, axis=0)
         self.count = end
 
     def sort_by_id(self) -> None:
         """Put the rows in ascending order of id."""
         order = np.argsort(self.column("id"), kind="stable")
-        for array in self._arrays.values():
+        for array in self.arrays.values():
             array[: self.count] = array[: self.count][order]
 
     def load(self, columns: dict[str, Array], count: int) -> None:
@@ -109,7 +109,7 @@ class Particles:
             self._grow(count)
         self.count = count
         for name, (_dtype, _width, initial) in self.layout.items():
-            self._arrays[name][:count] = columns.get(name, initial)
+            self.arrays[name][:count] = columns.get(name, initial)
 
     def bytes_per_particle(self) -> int:
         return sum(np.dtype(dtype).itemsize * width for dtype, width, _ in self.layout.values())
@@ -118,8 +118,8 @@ class Particles:
         self._capacity = max(needed, self._capacity * 2)
         for name, spec in self.layout.items():
             larger = np.empty(_shape(self._capacity, spec), spec[0])
-            larger[: self.count] = self._arrays[name][: self.count]
-            self._arrays[name] = larger
+            larger[: self.count] = self.arrays[name][: self.count]
+            self.arrays[name] = larger
 
 
 def touching_bit(shape: int) -> np.uint64:

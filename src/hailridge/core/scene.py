@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any
 
 import numpy as np
@@ -55,26 +55,26 @@ class ReadyRule:
     acted: str = ""
     """The column that keeps when it last acted; empty where nobody asks."""
 
-    @property
+    @cached_property
     def remembers(self) -> bool:
         """Whether it has to know for whom it held before: one that always holds and acts at each step does not."""
         return self.rule.condition is not None or self.rule.trigger in ("once", "becomes", "stops")
 
-    @property
+    @cached_property
     def on_the_way(self) -> bool:
         """Whether it does anything to the motion of a step, so that it is asked before it."""
         return bool(self.does.push or self.does.contact or self.otherwise.push or self.otherwise.contact)
 
-    @property
+    @cached_property
     def at_the_end(self) -> bool:
         """Whether it takes its turn after motion: then it is counted there. One that only acts on the way is counted before."""
         return bool(self.does.change or self.otherwise.change) or not self.on_the_way
 
-    @property
+    @cached_property
     def gives_birth(self) -> bool:
         return any(getattr(action, "gives_birth", False) for action in (*self.does.change, *self.otherwise.change))
 
-    @property
+    @cached_property
     def everyone(self) -> bool:
         return bool(self.members.all())
 
@@ -318,11 +318,13 @@ def _nothing(info: AttributeInfo) -> float | tuple[float, ...]:
     return (0.0, 0.0, 0.0, 1.0) if info.value_type == "orientation" else 0.0
 
 
+@cache
 def turn_column(bit: int) -> str:
     """The column that holds one of the bits of `ReadyRule`: eight of them to a column."""
     return f"turns {bit >> 3}"
 
 
+@cache
 def turn_mask(bit: int) -> np.uint8:
     """What that bit is worth within its column."""
     return np.uint8(1 << (bit & 7))

@@ -92,7 +92,7 @@ def concerned(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_] | None 
         marked = ~moment.doomed if marked is None else marked & ~moment.doomed
     if marked is None:
         return moment.everyone()
-    rows = np.flatnonzero(marked)
+    rows = marked.nonzero()[0]
     return slice(0, moment.count) if len(rows) == moment.count else rows
 
 
@@ -148,7 +148,7 @@ def _mark(moment: Moment, ready: ReadyRule, passing: Rows, failing: Rows, afresh
 def narrowed(rows: Rows, mask: NDArray[np.bool_]) -> Rows:
     """The rows where `mask` (aligned to them) is true; the same slice where that is all."""
     if isinstance(rows, slice):
-        inside = np.flatnonzero(mask)
+        inside = mask.nonzero()[0]
         return rows if len(inside) == len(mask) else inside + rows.start
     return rows[mask]
 
