@@ -11,7 +11,10 @@ from typing import Any
 
 @dataclass
 class Figure:
-    """One measured number. `goal` is the promise, `better` says which side of it is good; without a goal it is only reported."""
+    """One measured number. `goal` is the promise, `better` says which side of it is good; without a goal it is only reported.
+
+    Goals in time are stated for the machine of the yardstick and grow with `slowness` (`benchmarks.yardstick`); so do rates, which `in_time` marks.
+    """
 
     name: str
     value: float
@@ -20,10 +23,20 @@ class Figure:
     better: str = "lower"
     reference: str = ""
     ratio: float | None = None
+    in_time: bool = False
+    slowness: float = 1.0
+
+    @property
+    def goal_here(self) -> float | None:
+        """The goal for this machine at this time."""
+        if self.goal is None or not (self.in_time or (self.unit in ("s", "ms") and self.better == "lower")):
+            return self.goal
+        return self.goal * self.slowness if self.better == "lower" else self.goal / self.slowness
 
     @property
     def reached(self) -> bool:
-        return self.goal is None or (self.value <= self.goal if self.better == "lower" else self.value >= self.goal)
+        goal = self.goal_here
+        return goal is None or (self.value <= goal if self.better == "lower" else self.value >= goal)
 
 
 class Client:

@@ -43,7 +43,7 @@ def hail_speed() -> Iterator[Figure]:
     assert len(frames) == 121 and frames[-1].population[2] > 5000
     seconds = timed(lambda: list(Simulation(effect, demo.assets()).frames()))
     told = f"{made.moment.particles.next_id:,} particles born in 120 frames; real time is 5 s"
-    yield Figure("hail demo, faster than real time", 5.0 / seconds, "×", 8.0, "higher", told, 5.0 / seconds)
+    yield Figure("hail demo, faster than real time", 5.0 / seconds, "×", 8.0, "higher", told, 5.0 / seconds, in_time=True)
 
 
 def fixed_cost() -> Iterator[Figure]:

@@ -146,8 +146,9 @@ def _still_touched(moment: Moment, obstacles: Obstacles, permitted: Any, lost: N
     Whoever rests between two surfaces is pressed against one and lies on the other without being stopped by it.
     """
     still = np.zeros(len(lost), np.uint64)
-    for slot, bit in enumerate(obstacles.bits):
-        rows = np.flatnonzero((lost & bit) & (permitted[slot] != 0) * bit)
+    candidates = lost.nonzero()[0]
+    for slot, bit in enumerate(obstacles.bits if len(candidates) else ()):
+        rows = candidates[((lost[candidates] & bit) != 0) & (permitted[slot, candidates] != 0)]
         if len(rows):
             radius = moment.column("radius")[rows]
             reach = radius * np.float32(1.005) + np.float32(BARELY_OFF)
