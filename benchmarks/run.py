@@ -57,7 +57,8 @@ def page(figures: list[Figure], sticks: list[yardstick.Yardstick]) -> str:
         "",
         f"Measured by `./run bench` on {datetime.now(UTC):%Y-%m-%d}: {machine}, no graphics card.",
         f"The yardstick (plain NumPy {reference(yardstick.REFERENCE_NUMPY)}, SciPy {reference(yardstick.REFERENCE_SCIPY)} on the machine for which "
-        f"goals in time are stated) was {min(slow):.2f} to {max(slow):.2f} times as long here, measured before each row; goals in time are scaled by it.",
+        f"goals in time are stated) was {min(slow):.2f} to {max(slow):.2f} times as long here, measured before each row; goals in time are scaled "
+        "by it.",
         "Medians; ratios need no yardstick.",
         "",
         "| what | measured | goal | | how |",

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cache
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from annotated_types import Len
 from pydantic import (
@@ -97,11 +97,11 @@ class Part(BaseModel):
     @property
     def tracks(self) -> dict[str, Curve]:
         """Keyframes by field. While an effect runs, the field itself holds the value of the present time (see `core.scene`)."""
-        return self._tracks
+        return self.__pydantic_private__["_tracks"]  # type: ignore[index,no-any-return]
 
     def all_values(self, name: str) -> list[Any]:
         """What a field can be: its one value, or the ends of what its keyframes reach."""
-        curve = self._tracks.get(name)
+        curve = self.tracks.get(name)
         if curve is None:
             return [getattr(self, name)]
         return [*curve.values(), *curve.extent()] if curve.width() == 1 else curve.values()
@@ -128,7 +128,9 @@ class Part(BaseModel):
     @classmethod
     def _take_keyframes(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:
         """Where a number may stand, keyframes may stand in its place: ``{"keys": [{"at": …, "value": …, "ease": …}, …]}``."""
-        keyed = {name: value for name, value in given.items() if is_keyed(value)} if isinstance(given, dict) else {}
+        if not isinstance(given, dict) or not any(map(is_keyed, given.values())):
+            return handler(given)
+        keyed = {name: value for name, value in given.items() if is_keyed(value)}
         keyed = {name: value for name, value in keyed.items() if name in cls.model_fields and keyable(cls.model_fields[name])}
         if not keyed:
             return handler(given)
@@ -154,7 +156,7 @@ class Part(BaseModel):
     @model_serializer(mode="wrap")
     def _give_keyframes(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
         out: dict[str, Any] = handler(self)
-        for name, curve in self._tracks.items():
+        for name, curve in self.tracks.items():
             out[name] = curve.model_dump()
         return out
 
@@ -213,6 +215,22 @@ def kinds(slot: str) -> dict[str, type[Kind]]:
 Path = tuple[str | int, ...]
 
 
+@cache
+def declared(cls: type[Part]) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The fields of a class and what is declared of each (`fields.ui_of`), read once."""
+    return tuple((name, ui_of(field)) for name, field in cls.model_fields.items())
+
+
+@cache
+def holders(cls: type[Part]) -> tuple[str, ...]:
+    """The fields of a class that may hold other parts, alone or in a list."""
+    return tuple(name for name, field in cls.model_fields.items() if _may_hold_parts(field.annotation))
+
+
+def _may_hold_parts(annotation: Any) -> bool:
+    return (isinstance(annotation, type) and issubclass(annotation, Part)) or any(map(_may_hold_parts, get_args(annotation)))
+
+
 def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple[Path, Part]]:
     """Walk a part and every part inside it, depth first, with the path that finds it in the JSON.
 
@@ -222,7 +240,7 @@ def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple
     if keyed and (seed := getattr(part, "seed", 0)):
         path = (*path, f"#{seed}")
     yield path, part
-    for name in type(part).model_fields:
+    for name in holders(type(part)):
         value = getattr(part, name)
         if isinstance(value, Part):
             yield from parts_of(value, (*path, name), keyed)
@@ -236,8 +254,8 @@ def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple
 def references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
     """Every id of something of kind `to` that a part names, with the path of the field that names it."""
     for path, part in parts_of(item):
-        for name, field in type(part).model_fields.items():
-            if ui_of(field).get("to") == to:
+        for name, ui in declared(type(part)):
+            if ui.get("to") == to:
                 value = getattr(part, name)
                 yield from (((*path, name), one) for one in (value if isinstance(value, list) else [value]) if one is not None)
         yield from (((*path, name), one) for name, one in part.mentions(to))

@@ -27,6 +27,43 @@ def unsound(raw: dict[str, Any]) -> tuple[Path, str] | None:
 
     Takes a time that grows with the document's size alone.
     """
+    return None if _is_sound(raw) else _found(raw)
+
+
+def _is_sound(raw: Any) -> bool:
+    """Whether nothing is wrong, without noting where one is: most documents are sound."""
+    level: list[Any] = [raw]
+    parts = length = depth = 0
+    while level:
+        following: list[Any] = []
+        for node in level:
+            kind = type(node)
+            if kind is str:
+                length += len(node)
+                if not (node.isascii() or _is_text(node)):
+                    return False
+            elif kind is int:
+                if not -LARGEST_WHOLE <= node <= LARGEST_WHOLE:
+                    return False
+            elif kind is dict:
+                parts += 1
+                for name in node:
+                    length += len(name)
+                    if not (name.isascii() or _is_text(name)):
+                        return False
+                following += node.values()
+            elif kind is list:
+                following += node
+        length += 4 * len(level)
+        depth += 1
+        if length > LONGEST_DOCUMENT or parts > MOST_PARTS or (following and depth > DEEPEST):
+            return False
+        level = following
+    return True
+
+
+def _found(raw: Any) -> tuple[Path, str] | None:
+    """What is wrong first, with its place."""
     waiting: list[tuple[Path, Any]] = [((), raw)]
     parts = length = 0
     while waiting:

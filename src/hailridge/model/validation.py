@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import json
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from difflib import get_close_matches
+from functools import cache
 from typing import Any, get_args
 
 from pydantic import ValidationError
 
-from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
 from hailridge.model.effect import Effect, Rule, numbered
-from hailridge.model.kind import Kind, Part, Path, parts_of, references
+from hailridge.model.kind import Kind, Part, Path, declared, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
 from hailridge.model.placing import misplaced
@@ -45,6 +45,9 @@ class DocumentError(ValueError):
         self.problems = problems
         super().__init__("; ".join(str(problem) for problem in problems))
 
+
+Raw = Callable[[], dict[str, Any]]
+"""Gives the document as plain data."""
 
 LEFT_OUT = ("rules", "fields", "looks")
 """Collections whose items an effect can run without: what is wrong with one of them does not stop the others."""
@@ -77,6 +80,8 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
 
 def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]:
     """Fields and rules that read a field which is left out, and what reads those again."""
+    if not problems:
+        return []
     raw = effect.model_dump()
     broken = {problem.path[:2] for problem in problems if not problem.only_there}
     labels: dict[str, str] = {field.id: field.label for field in effect.fields}  # type: ignore[attr-defined]
@@ -122,7 +127,8 @@ def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
 
 def check(effect: Effect) -> Iterator[Problem]:
     """Everything that one field alone cannot tell: ids that clash, references to nothing, amounts out of range, rules that make no sense."""
-    raw = effect.model_dump()
+    # Only what is wrong is told in words, and needs the document for that.
+    raw = cache(effect.model_dump)
     known = {
         "shape": {shape.id for shape in effect.shapes},  # type: ignore[attr-defined]
         "group": {group.id for group in effect.groups},
@@ -148,26 +154,29 @@ def check(effect: Effect) -> Iterator[Problem]:
     yield from _field_cycles(effect, raw)
     yield from _time_runs_on(effect, raw)
     dials = {dial.id: dial for dial in effect.dials}
-    for _path, part in parts_of(effect):
-        if hasattr(part, "dial") and hasattr(part, "find"):
-            part.find(dials)
+    parts = list(parts_of(effect))
+    for _path, part in parts:
+        find = getattr(type(part), "find", None)
+        if find is not None:
+            find(part, dials)
     table = table_of(vars(attribute) for attribute in effect.attributes)
-    for path, part in parts_of(effect):
+    for path, part in parts:
         yield from _check_part(part, path, effect, raw, known, table)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
             yield _problem(raw, (*path, "otherwise"), text)
     for out_of_place, text in misplaced(effect):
-        yield Problem(out_of_place, place_in_words(raw, out_of_place), text, only_there=True)
+        yield Problem(out_of_place, place_in_words(raw(), out_of_place), text, only_there=True)
 
 
 def _check_part(
-    part: Part, path: Path, effect: Effect, raw: dict[str, Any], known: dict[str, set[str]], table: Table
+    part: Part, path: Path, effect: Effect, raw: Raw, known: dict[str, set[str]], table: Table
 ) -> Iterator[Problem]:
     for name, text in part.faults(effect):
         yield _problem(raw, (*path, name), text)
-    for name, field in type(part).model_fields.items():
-        ui = fields.ui_of(field)
+    for name, ui in declared(type(part)):
+        if not ui:
+            continue
         value = getattr(part, name)
         # Meshes are not part of the document; a missing one is told when the effect runs.
         if ui.get("type") in ("reference", "references") and ui["to"] in known:
@@ -180,7 +189,7 @@ def _check_part(
             yield from _check_amount(part, value, ui, (*path, name), raw, table)
 
 
-def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: dict[str, Any], table: Table) -> Iterator[Problem]:
+def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: Raw, table: Table) -> Iterator[Problem]:
     expected, low, high, unit = expected_of(ui, vars(part), table)
     wanted = 3 if expected in WIDE else 1
     if value.width(table) != wanted:
@@ -194,7 +203,7 @@ def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw
         yield _problem(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
 
 
-def _group_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+def _group_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
     parents = {group.id: group.parent for group in effect.groups}
     for index, group in enumerate(effect.groups):
         seen, current = {group.id}, group.parent
@@ -206,7 +215,7 @@ def _group_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
             current = parents[current]
 
 
-def _shape_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+def _shape_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
     """Shapes cannot carry one another in a circle, nor be made of one another."""
     shapes: dict[str, Any] = {shape.id: shape for shape in effect.shapes}  # type: ignore[attr-defined]
     for names, text in ((("parent", "path"), "shapes cannot carry one another in a circle"), (("members",), "a compound cannot be made of itself")):
@@ -220,7 +229,7 @@ def _shape_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
             yield _problem(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
 
 
-def _field_cycles(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+def _field_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
     """A field cannot be combined with itself, neither directly nor by way of others."""
     used: dict[str, set[str]] = {}
     for field in effect.fields:
@@ -258,7 +267,7 @@ def _reaches(shapes: dict[str, Any], start: str, goal: str, names: tuple[str, ..
     return False
 
 
-def _time_runs_on(effect: Effect, raw: dict[str, Any]) -> Iterator[Problem]:
+def _time_runs_on(effect: Effect, raw: Raw) -> Iterator[Problem]:
     """A simulation cannot run backward: its time may pause, but not go back."""
     curve = effect.clock.tracks.get("effect_time")
     if curve is None:
@@ -320,7 +329,8 @@ def _step_into(node: Any, key: str | int) -> Any:
 
 
 def _problem(raw: Any, path: Path, text: str) -> Problem:
-    return Problem(path, place_in_words(raw, path), text)
+    """`raw` is the document, or gives it when asked."""
+    return Problem(path, place_in_words(raw() if callable(raw) else raw, path), text)
 
 
 def _nearest(name: Any, known: Any) -> str:
