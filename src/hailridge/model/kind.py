@@ -7,8 +7,9 @@ told apart by the key ``kind``. The interface is generated from what `catalogue`
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cache
+from types import MappingProxyType
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from annotated_types import Len
@@ -69,6 +70,9 @@ def _field_alone(cls: type[BaseModel], name: str) -> TypeAdapter[Any]:
     return TypeAdapter(whole, config=ConfigDict(strict=True, allow_inf_nan=False))
 
 
+NO_TRACKS: Mapping[str, Curve] = MappingProxyType({})
+
+
 class Part(BaseModel):
     """Anything inside an effect document: strict, closed to unknown fields, finite numbers only."""
 
@@ -86,7 +90,7 @@ class Part(BaseModel):
     help: ClassVar[str] = ""
 
     _item: int = PrivateAttr(default=0)
-    _tracks: dict[str, Curve] = PrivateAttr(default_factory=dict)
+    _tracks: Mapping[str, Curve] | None = PrivateAttr(default=None)
 
     @property
     def item(self) -> int:
@@ -95,9 +99,9 @@ class Part(BaseModel):
         return int(self.__pydantic_private__["_item"])  # type: ignore[index]
 
     @property
-    def tracks(self) -> dict[str, Curve]:
+    def tracks(self) -> Mapping[str, Curve]:
         """Keyframes by field. While an effect runs, the field itself holds the value of the present time (see `core.scene`)."""
-        return self.__pydantic_private__["_tracks"]  # type: ignore[index,no-any-return]
+        return self.__pydantic_private__["_tracks"] or NO_TRACKS  # type: ignore[index]
 
     def all_values(self, name: str) -> list[Any]:
         """What a field can be: its one value, or the ends of what its keyframes reach."""
