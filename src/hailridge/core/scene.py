@@ -82,12 +82,12 @@ class ReadyRule:
 class Scene:
     """Everything about an effect apart from its particles. `look_at` and `step_to` bring keyframes and shapes to a time.
 
-    Keyframes are put into the document's own fields, so that whoever reads a field reads its present value. A scene therefore belongs to
-    one run, or to one reader at a time.
+    It works on a copy of the document, which is never written to: keyframes are put into the copy's fields, so that whoever reads a field reads its
+    present value. A scene therefore belongs to one run, or to one reader at a time; several of one document know nothing of each other.
     """
 
     def __init__(self, effect: Effect, assets: Assets) -> None:
-        self.effect = effect
+        self.effect = effect = effect.for_scene()
         self.assets = assets
         self.traces: dict[str, Any] = {}
         """What looks remember of earlier frames, by the look's id."""
@@ -99,7 +99,7 @@ class Scene:
         self.view_tracks: list[tuple[Part, str, ReadyCurve]] = []
         """Keyframes of the picture's camera, which no particle knows of."""
         for path, part in parts_of(effect, keyed=True):
-            part._item = item_number("/".join(map(str, path)))
+            part.number_as(item_number("/".join(map(str, path))))
             tracks = self.shape_tracks if isinstance(part, Shape) else self.tracks
             if path[:1] == ("picture",):
                 tracks = self.view_tracks
@@ -358,4 +358,4 @@ def drifts(effect: Effect) -> bool:
 def _set(tracks: list[tuple[Part, str, ReadyCurve]], time: float) -> None:
     """Put the values of keyframes at a time into the fields that they stand for."""
     for part, name, curve in tracks:
-        part.__dict__[name] = curve.at_time(time)
+        part.hold_value(name, curve.at_time(time))

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from functools import cache
 from types import MappingProxyType
-from typing import Annotated, Any, ClassVar, Literal, get_args
+from typing import Annotated, Any, ClassVar, Literal, Self, get_args
 
 from annotated_types import Len
 from pydantic import (
@@ -78,6 +78,7 @@ class Part(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        frozen=True,
         strict=True,
         allow_inf_nan=False,
         validate_default=True,
@@ -94,14 +95,41 @@ class Part(BaseModel):
 
     @property
     def item(self) -> int:
-        """The number that keeps this part's random draws apart from all others (32 bits, set by the scene)."""
+        """The number that keeps this part's random draws apart from all others (32 bits); 0 outside of a scene."""
         # Read where Pydantic keeps it: the ordinary way round takes microseconds, at every draw of every part.
         return int(self.__pydantic_private__["_item"])  # type: ignore[index]
 
     @property
     def tracks(self) -> Mapping[str, Curve]:
-        """Keyframes by field. While an effect runs, the field itself holds the value of the present time (see `core.scene`)."""
+        """Keyframes by field. In a scene's copy the field itself holds the value of the present time (see `core.scene`)."""
         return self.__pydantic_private__["_tracks"] or NO_TRACKS  # type: ignore[index]
+
+    def for_scene(self) -> Self:
+        """A copy of this part and every part within it, for a scene to work on: numbered, with keyframed fields at the present time.
+
+        What the parts hold besides other parts is shared; nothing of the document itself is ever written to.
+        """
+        twin = type(self).__new__(type(self))
+        values = dict(self.__dict__)
+        for name in holders(type(self)):
+            held = values[name]
+            if isinstance(held, Part):
+                values[name] = held.for_scene()
+            elif isinstance(held, list):
+                values[name] = [entry.for_scene() if isinstance(entry, Part) else entry for entry in held]
+        object.__setattr__(twin, "__dict__", values)
+        object.__setattr__(twin, "__pydantic_fields_set__", self.__pydantic_fields_set__)
+        object.__setattr__(twin, "__pydantic_extra__", None)
+        object.__setattr__(twin, "__pydantic_private__", dict(self.__pydantic_private__ or {}))
+        return twin
+
+    def number_as(self, item: int) -> None:
+        """Told once, of a scene's copy: what keeps its random draws apart."""
+        self._item = item
+
+    def hold_value(self, name: str, value: Any) -> None:
+        """Of a scene's copy: what a keyframed field is at the present time."""
+        self.__dict__[name] = value
 
     def all_values(self, name: str) -> list[Any]:
         """What a field can be: its one value, or the ends of what its keyframes reach."""

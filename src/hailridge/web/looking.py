@@ -87,8 +87,8 @@ def pieces(**given: Any) -> _Pieces:
 
 
 def _in_document(trial: Trial, path: list[str | int], kind: type[Piece], otherwise: Piece | None) -> Piece | None:
-    """The piece of the trial's document at a path, where there is one of that kind that says the same; else the piece as given."""
-    found: Any = trial.effect
+    """The piece of the trial's scene at a path, where there is one of that kind that says the same; else the piece as given."""
+    found: Any = trial.scene.effect
     for key in path:
         if isinstance(found, list) and isinstance(key, int) and 0 <= key < len(found):
             found = found[key]

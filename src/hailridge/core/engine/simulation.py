@@ -92,8 +92,8 @@ class Simulation:
     """
 
     def __init__(self, effect: Effect, assets: Assets, record: bool = True) -> None:
-        self.effect = effect
         self.scene = Scene(effect, assets)
+        self.effect = self.scene.effect
         self.moment = Moment(self.scene, Particles(self.scene.columns))
         self.moment.log = EventLog(MOST_EVENTS if record else 0)
         self.record = record
