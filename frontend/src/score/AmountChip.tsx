@@ -17,6 +17,8 @@ import { EditorHead, NumberEditor, ValueEditor } from "./editors";
 import { ChoiceChip, ReferenceChip } from "./references";
 import { KindPicker } from "./KindPicker";
 import { Sentence } from "./Sentence";
+import { pieces, type Piece } from "./template";
+import { told } from "./unsaid";
 
 export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: Node; path: Path }) {
   const score = useScore();
@@ -92,8 +94,26 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
     case "mapped":
       return `${one(amount.low)} … ${whole(amount.high)} by ${quantityWords(amount.quantity as Node, score)}`;
     default:
-      return "–";
+      return spelled(amount, score);
   }
+}
+
+/** An amount of a kind that nothing is said of here, read off its own sentence. */
+function spelled(amount: Node, score: Surroundings): string {
+  const info = kindOf(score.catalogue, "amount", amount?.kind);
+  if (!info) return String(amount?.kind ?? "?");
+  const said = (piece: Piece): string => {
+    if ("words" in piece) return piece.words;
+    if ("optional" in piece) return told(piece.fields, info, amount) ? piece.optional.map(said).join("") : "";
+    const field = info.fields.find((entry) => entry.name === piece.field);
+    const value = amount[piece.field];
+    if (field?.type === "slot") return quantityWords(value as Node, score);
+    if (field?.words) return field.words[String(value)] ?? String(value);
+    const keys = keysOf(value);
+    if (keys) return `${plain(Number(keys[0]!.value))} … ${plain(Number(keys.at(-1)!.value))} over time`;
+    return typeof value === "number" ? plain(value) : isColor(value) ? `(${value.map((entry) => plain(entry)).join(", ")})` : String(value ?? "");
+  };
+  return pieces(info.sentence).map(said).join("");
 }
 
 /** The same editor wherever a value may vary. */

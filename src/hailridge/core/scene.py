@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.amounts.unbounded import Unbounded
 from hailridge.core.assets import Assets, PictureSheet
 from hailridge.core.bodies import Bodies, Pose
 from hailridge.core.curves import ReadyCurve
@@ -17,9 +18,9 @@ from hailridge.core.randomness import item_number
 from hailridge.core.shipped import shipped_pictures
 from hailridge.core.timeline import Timeline
 from hailridge.core.transforms import Transform
-from hailridge.model.attributes import AttributeInfo, table_of
+from hailridge.model.attributes import AttributeInfo, expected_of, table_of
 from hailridge.model.effect import Attribute, Clock, Effect, Rule, Source
-from hailridge.model.kind import Part, parts_of
+from hailridge.model.kind import Part, declared, parts_of
 from hailridge.model.parts import Action, Shape
 
 
@@ -89,6 +90,9 @@ class Scene:
     def __init__(self, effect: Effect, assets: Assets) -> None:
         self.effect = effect = effect.for_scene()
         self.assets = assets
+        self.attributes: dict[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
+        self.table = table_of(vars(attribute) for attribute in effect.attributes)
+        """All attributes, built-in and own, by their ids."""
         self.traces: dict[str, Any] = {}
         """What looks remember of earlier frames, by the look's id."""
         self._pictures: dict[str, PictureSheet] = {}
@@ -100,6 +104,11 @@ class Scene:
         """Keyframes of the picture's camera, which no particle knows of."""
         for path, part in parts_of(effect, keyed=True):
             part.number_as(item_number("/".join(map(str, path))))
+            for name, ui in declared(type(part)):
+                held = getattr(part, name) if ui.get("type") == "amount" else None
+                if isinstance(held, Unbounded):
+                    _expected, low, high, _unit = expected_of(ui, vars(part), self.table)
+                    held.hold_within(low, high)
             tracks = self.shape_tracks if isinstance(part, Shape) else self.tracks
             if path[:1] == ("picture",):
                 tracks = self.view_tracks
@@ -107,9 +116,6 @@ class Scene:
                 tracks += [(part, name, ReadyCurve(curve)) for name, curve in part.tracks.items()]
         self.group_index = {group.id: index for index, group in enumerate(effect.groups)}
         self.shape_index: dict[str, int] = {shape.id: index for index, shape in enumerate(effect.shapes)}  # type: ignore[attr-defined]
-        self.attributes: dict[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
-        self.table = table_of(vars(attribute) for attribute in effect.attributes)
-        """All attributes, built-in and own, by their ids."""
         self.fields: dict[str, Any] = {
             field.id: field for index, field in enumerate(effect.fields) if effect.works("fields", index)  # type: ignore[attr-defined]
         }

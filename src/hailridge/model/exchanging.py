@@ -12,7 +12,7 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import Table, raw_table
+from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
 from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
@@ -39,6 +39,8 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     slot = "amount" if place.ui.get("type") == "amount" else place.ui.get("slot", "")
     cls = Kind.registry.get(slot, {})[kind]
     before = None if at is not None else value_of(place)
+    if getattr(cls, "single", False) and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
+        raise NothingFits(f"'{cls.title}' is one number; here three are needed")
     _allowed(document, path, cls)
     fresh = _fresh(document, cls, place) | (given or {})
     facts_as = getattr(place.part, "facts_as", None)

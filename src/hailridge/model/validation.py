@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
@@ -197,9 +198,10 @@ def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw
         yield _problem(raw, path, f"has to be {words}")
         return
     lowest, highest = value.extent(table)
-    if low is not None and lowest < low - 1e-9:
+    # What is without bounds cannot be told beforehand: it is held within the limits when it is given.
+    if low is not None and -math.inf < lowest < low - 1e-9:
         yield _problem(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
-    if high is not None and highest > high + 1e-9:
+    if high is not None and math.inf > highest > high + 1e-9:
         yield _problem(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
 
 

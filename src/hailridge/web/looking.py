@@ -134,8 +134,8 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     with names_told(), context.runs.moment(trial, number) as moment:
         if reading.contacts and getattr(given.quantity, "kind", "") == "impact_speed":
             values = impacts(trial.scene, context.runs.events(trial), reading.who)
-            thresholds = [getattr(condition, name).extent() for name in names]
-            if thresholds:
+            thresholds = [ends for name in names if np.isfinite(ends := getattr(condition, name).extent()).all()]
+            if names:
                 low, high = allowed(condition)
                 passed = int(np.count_nonzero((values >= low) & (values <= high)))
         else:

@@ -1,15 +1,16 @@
 from __future__ import annotations
 
+import math
 from typing import Any, ClassVar, Literal
 
+from hailridge.core.amounts.unbounded import Unbounded
 from hailridge.core.moment import Moment
 from hailridge.core.particles import Rows
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN, Table
-from hailridge.model.parts import Amount
 
 
-class FirstValue(Amount):
+class FirstValue(Unbounded):
     """What an attribute was when the particle came into being."""
 
     title: ClassVar[str] = "its first value"
@@ -22,12 +23,12 @@ class FirstValue(Amount):
     attribute: str = fields.reference("attribute", label="Of")
 
     def give(self, moment: Moment, rows: Rows) -> Any:
-        return moment.first_values(self.attribute, rows)
+        return self.held(moment.first_values(self.attribute, rows))
 
     def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         info = attributes.get(self.attribute)
         low, high = (None, None) if info is None else (info.low, info.high)
-        return (-1e30 if low is None else low, 1e30 if high is None else high)
+        return (-math.inf if low is None else low, math.inf if high is None else high)
 
     def width(self, attributes: Table = BUILT_IN) -> int:
         info = attributes.get(self.attribute)
