@@ -42,7 +42,7 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     if getattr(cls, "single", False) and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
         raise NothingFits(f"'{cls.title}' is one number; here three are needed")
     _allowed(document, path, cls)
-    fresh = _fresh(document, cls, place) | (given or {})
+    fresh = _fresh(document, cls, place, given or {})
     facts_as = getattr(place.part, "facts_as", None)
     if facts_as and getattr(cls, "value_type", "") == "flag":
         # A fact is held against nothing: the test around it becomes one that takes facts.
@@ -97,10 +97,13 @@ def _allowed(document: Raw, path: Path, cls: type[Part]) -> None:
 # ── A new part ──────────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
-def _fresh(document: Raw, cls: type[Part], place: Place) -> Raw:
-    """A new part with all defaults, its references naming the newest fitting things."""
+def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw) -> Raw:
+    """A new part with what is given, else with all defaults, its references naming the newest fitting things."""
     node: Raw = {}
     for name, field in cls.model_fields.items():
+        if name in given:
+            node[name] = given[name]
+            continue
         ui = fields.ui_of(field)
         if not field.is_required():
             default = field.get_default(call_default_factory=True)

@@ -47,9 +47,11 @@ class Approach(Weighted):
     def memory(self, scene: Scene) -> dict[str, ColumnSpec]:
         """State per particle: when the approach began and was last at work, and the rate of a springy one."""
         columns: dict[str, ColumnSpec] = {}
-        if self.springiness > 0:
+        # Keyframes may make it springy later on.
+        springy = max(self.all_values("springiness")) > 0
+        if springy:
             columns[f"rate {self.item}"] = ("f4", scene.table[self.attribute].width, 0.0)
-        if self.springiness > 0 or self.manner == "over":
+        if springy or self.manner == "over":
             columns |= {f"began {self.item}": ("f4", 1, 0.0), f"worked {self.item}": ("f4", 1, -1e30)}
         return columns
 
