@@ -26,9 +26,11 @@ from hailridge.store.library import Library
 SELDOM, REGULARLY = 3.0, 3600.0
 """Seconds between two rounds of cleaning up: at least, and at most."""
 
-ROOT = Path(__file__).resolve().parents[3]
-FRONT_END = ROOT / "frontend" / "dist"
-GUIDE = ROOT / "docs" / "guide"
+HERE = Path(__file__).resolve().parent
+ROOT = HERE.parents[2]
+# A wheel has both inside (setup.py); a checkout has them where they are made.
+FRONT_END = HERE / "front" if (HERE / "front").is_dir() else ROOT / "frontend" / "dist"
+GUIDE = HERE / "guide" if (HERE / "guide").is_dir() else ROOT / "docs" / "guide"
 
 
 @dataclass
