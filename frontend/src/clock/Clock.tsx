@@ -3,7 +3,7 @@
 import { ChevronLeft, ChevronRight, Pause, Play, Repeat, SkipBack } from "lucide-react";
 import { useState } from "react";
 import { lastFrame, useStudio } from "@/state/studio";
-import { runAgain, seek } from "@/state/trials";
+import { runAgain, seek, stopRun } from "@/state/trials";
 import { Button, Hint, IconButton } from "@/ui/controls";
 import { frameTyped } from "@/ui/typed";
 import { waitsFor } from "@/ui/words";
@@ -94,14 +94,23 @@ function OnwardSwitch() {
 }
 
 function RunState({ state, computed, last, waiting }: { state: string | undefined; computed: number; last: number; waiting: string[] | null | undefined }) {
-  if (state === "computing" && waiting) {
+  if (state === "computing") {
+    const share = Math.round((computed / (last + 1)) * 100);
     return (
-      <Hint text={waitsFor(waiting)}>
-        <div className="tabular text-xs text-soft">waiting at {Math.round((computed / (last + 1)) * 100)} %</div>
-      </Hint>
+      <div className="flex items-center gap-2 text-xs text-soft">
+        {waiting ? (
+          <Hint text={waitsFor(waiting)}>
+            <span className="tabular">waiting at {share} %</span>
+          </Hint>
+        ) : (
+          <span className="tabular">{share} % computed</span>
+        )}
+        <Button className="later !px-1.5 !py-0" onClick={() => void stopRun()}>
+          Stop
+        </Button>
+      </div>
     );
   }
-  if (state === "computing") return <div className="tabular text-xs text-soft">{Math.round((computed / (last + 1)) * 100)} % computed</div>;
   if (state === "stopped" || state === "failed") {
     return (
       <div className="flex items-center gap-2 text-xs text-soft">

@@ -5,12 +5,12 @@ import { Canvas, useThree } from "@react-three/fiber";
 import { Image, Maximize } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState, type ComponentRef } from "react";
 import { Color, GridHelper, PerspectiveCamera, SRGBColorSpace, Vector3 } from "three";
-import { runAlone, stopRun, usePicture } from "@/state/trials";
+import { runAlone, usePicture } from "@/state/trials";
 import type { Node } from "@/state/document";
 import { valueNow, type KeyValue } from "@/state/keys";
 import { lastFrame, useStudio } from "@/state/studio";
 import { waitsFor } from "@/ui/words";
-import { Button, Hint } from "@/ui/controls";
+import { Hint } from "@/ui/controls";
 import { ruleName } from "@/score/numbering";
 import { count, counted, plain } from "@/ui/numbers";
 import { FieldTools, FieldView, useChosenField } from "./FieldView";
@@ -281,9 +281,6 @@ function Overlay({ metre }: { metre: number }) {
               computing frame {trial?.computed} of {lastFrame(document_)}
             </span>
           )}
-          <Button className="pointer-events-auto !px-1.5 !py-0" onClick={() => void stopRun()}>
-            Stop
-          </Button>
         </div>
       ) : null}
     </div>
