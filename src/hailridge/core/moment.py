@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.asking import Answers
 from hailridge.core.contributions import Contribution, Piles
 from hailridge.core.events import EventLog, Happening
 from hailridge.core.kernels import motion
-from hailridge.core.neighbours import Grid, Neighbours
+from hailridge.core.neighbours import Grid
 from hailridge.core.orientation import angles_of, from_angles
 from hailridge.core.particles import Array, Particles, Rows, as_indices, lengths, number_of, taken
 from hailridge.core.randomness import normals, uniforms
@@ -20,6 +21,9 @@ from hailridge.core.scene import Scene, turn_column, turn_mask
 from hailridge.model.attributes import AttributeInfo
 
 NOTHING3 = np.zeros((0, 3), np.float32)
+
+REMOVED = "removed"
+"""What answers are told of under this name though it is no column: who has been marked for removal."""
 
 
 def kept_as(info: AttributeInfo, values: Any) -> Any:
@@ -60,7 +64,6 @@ class Encounter:
 class FieldValues:
     """A field for every particle (n,), with the time (s), ids (n,) and places (n, 3) for which it was asked."""
 
-    stamp: Any
     time: float
     ids: Array
     places: Array
@@ -107,11 +110,7 @@ class Moment:
         self.log = EventLog(0)
         self.findings: dict[tuple[str, Any], Finding] = {}
         self.actor = -1
-        self._field_values: dict[str, FieldValues] = {}
-        self._placed = 0
-        self._moved = 0
-        self._regrouped = 0
-        self._neighbours = Neighbours()
+        self.answers = Answers()
         self._stood: tuple[Any, Array] | None = None
         self.departed: dict[str, Array] = {}
         """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""
@@ -171,13 +170,10 @@ class Moment:
 
     def field_of(self, field: str, rows: Rows) -> Array:
         """A field where particles are: (k,) float32, 0–1. It is asked for once for each state of the particles."""
-        known = self._field_values.get(field)
-        now = (self._placed, self.time, self.count, self._moved)
-        if known is None or known.stamp != now:
-            known = self._field_values[field] = self._asked_field(field, now, known)
+        known = self.answers.asked(("field", field), ("position",), lambda before: self._asked_field(field, before), (self.count, self.time))
         return known.values[rows]
 
-    def _asked_field(self, field: str, now: Any, before: FieldValues | None) -> FieldValues:
+    def _asked_field(self, field: str, before: FieldValues | None) -> FieldValues:
         """The field for everyone. The end of a step is the start of the next: whoever stands where it stood at that very time has the same value."""
         places, ids = self.column("position"), self.column("id")
         if before is None or before.time != self.time or len(before.ids) == 0:
@@ -189,7 +185,7 @@ class Moment:
             others = np.flatnonzero(~stands)
             if len(others):
                 values[others] = self.scene.field_strength(field, places[others], self.time)
-        return FieldValues(now, self.time, ids.copy(), places.copy(), values)
+        return FieldValues(self.time, ids.copy(), places.copy(), values)
 
     def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
         """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
@@ -221,23 +217,28 @@ class Moment:
 
     def _grid(self, groups: list[str], cell: float) -> tuple[Grid, NDArray[np.intp], bool]:
         """The grid over those of these groups who can be found now, their rows, and whether that is everyone."""
-        members = self.scene.members(groups)
-        marked = None if members.all() else members[self.column("group")]
-        if self.any_doomed and len(self.doomed) == self.count:
-            marked = ~self.doomed if marked is None else marked & ~self.doomed
-        stamp = (self._placed, self.count, self._regrouped)
-        grid, targets = self._neighbours.among(stamp, tuple(groups), cell, self._places(), marked)
-        return grid, targets, marked is None
+
+        def build(_before: Any) -> tuple[Grid, NDArray[np.intp], bool]:
+            members = self.scene.members(groups)
+            marked = None if members.all() else members[self.column("group")]
+            if self.any_doomed and len(self.doomed) == self.count:
+                marked = ~self.doomed if marked is None else marked & ~self.doomed
+            places = self._places()
+            rows = np.arange(len(places)) if marked is None else np.flatnonzero(marked)
+            return Grid(places if marked is None else places[rows], cell), rows, marked is None
+
+        found: tuple[Grid, NDArray[np.intp], bool] = self.answers.asked(("grid", tuple(groups), cell), ("group", REMOVED), build, self.count)
+        return found
 
     def _places(self) -> Array:
         """Where everybody was before rules put anybody elsewhere in this part of the step."""
-        if self._stood is not None and self._stood[0] == (self._placed, self.count):
+        if self._stood is not None and self._stood[0] == (self.answers.state(), self.count):
             return self._stood[1]
         return self.column("position")
 
     def begin_part(self) -> None:
         """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""
-        self._placed += 1
+        self.answers.begin_part()
 
     def elapsed(self, rows: Rows) -> Any:
         """How much of this step each particle lives through, in seconds: one number where that is the same for all, or (k,) float32.
@@ -265,9 +266,9 @@ class Moment:
             values = np.where(np.isfinite(values), values, old).astype(np.float32)
         info = self.scene.table[attribute]
         if attribute == "position":
-            self._moved += 1
-            if self._stood is None or self._stood[0] != (self._placed, self.count):
-                self._stood = ((self._placed, self.count), self.column("position").copy())
+            now = (self.answers.state(), self.count)
+            if self._stood is None or self._stood[0] != now:
+                self._stood = (now, self.column("position").copy())
         if info.low is not None:
             values = np.clip(values, np.float32(info.low), np.float32(info.high))
         if attribute == "speed":
@@ -280,7 +281,15 @@ class Moment:
         elif attribute == "age":
             self._set_age(rows, values)
         else:
-            self.column(info.column)[rows] = kept_as(info, values)
+            self._write(info.column, rows, kept_as(info, values))
+
+    def _write(self, column: str, rows: Rows, values: Any) -> None:
+        """Write into a column; whatever was asked of it before holds no more, if anything is other than it was."""
+        whole = self.column(column)
+        before = taken(whole, rows).copy() if isinstance(rows, slice) else taken(whole, rows)
+        whole[rows] = values
+        if not np.array_equal(before, taken(whole, rows)):
+            self.answers.changed(column)
 
     def _set_age(self, rows: Rows, values: Array) -> None:
         """Age follows from the time of birth, so that is what is moved."""
@@ -342,7 +351,7 @@ class Moment:
         if self.particles.has("came_from"):
             self.column("came_from")[indices] = present[indices]
         present[indices] = target
-        self._regrouped += 1
+        self.answers.changed("group")
         self.column("entered")[indices] = self.time
         for ready in self.scene.rules:
             if ready.remembers and not ready.members[target]:
@@ -353,7 +362,7 @@ class Moment:
         if number_of(rows):
             self.doomed[rows] = True
             self.any_doomed = True
-            self._regrouped += 1
+            self.answers.changed(REMOVED)
 
     def pile_up(self, given: Contribution, rows: Rows) -> None:
         """Add what a force gives for these rows to the motion of this step."""

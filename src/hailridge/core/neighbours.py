@@ -93,22 +93,3 @@ class Grid:
         starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
         kernel.runs(len(offsets), self.keys, sorted_keys[firsts], offsets, starts, lengths, work=len(firsts) + len(self.keys))
         return seekers, np.append(firsts, len(places)), starts, lengths
-
-
-class Neighbours:
-    """Grids over the particles of a moment, kept as long as nobody changes place or group."""
-
-    def __init__(self) -> None:
-        self._grids: dict[Any, tuple[Any, Grid, NDArray[np.intp]]] = {}
-
-    def among(self, stamp: Any, key: Any, cell: float, places: Array, marked: NDArray[np.bool_] | None) -> tuple[Grid, NDArray[np.intp]]:
-        """The grid over the particles that are `marked` (n,), and their rows. `stamp` says which state of the particles this is, `key` which
-        particles are meant."""
-        known = self._grids.get((key, cell))
-        if known is None or known[0] != stamp:
-            rows = np.arange(len(places)) if marked is None else np.flatnonzero(marked)
-            known = (stamp, Grid(places if marked is None else places[rows], cell), rows)
-            self._grids[(key, cell)] = known
-            while len(self._grids) > 8:
-                self._grids.pop(next(iter(self._grids)))
-        return known[1], known[2]
