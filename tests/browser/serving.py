@@ -9,7 +9,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from typing import Any
+from typing import Any, ClassVar
 
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 FLAGS = [
@@ -24,6 +24,8 @@ FLAGS = [
 
 class Server:
     """A running server; `seconds` is how long its latest start took to the first answer."""
+
+    command: ClassVar[list[str]] = [sys.executable, "-m", "hailridge.cli"]
 
     def __init__(self) -> None:
         self.folder = tempfile.TemporaryDirectory()
@@ -45,7 +47,7 @@ class Server:
         begun = time.perf_counter()
         options = ["--demo", "--data", self.folder.name, "--port", str(self.port)]
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "hailridge.cli", "serve", *options], stdout=subprocess.DEVNULL
+            [*self.command, "serve", *options], stdout=subprocess.DEVNULL
         )
         while time.perf_counter() - begun < 60:
             try:
