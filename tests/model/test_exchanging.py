@@ -110,8 +110,12 @@ class Exchanging(unittest.TestCase):
             for attribute in [*BUILT_IN, "own"]:
                 chosen = referred(first, ("rules", 0, "actions", 0, "attribute"), attribute)
                 self.check(chosen, ("rules", 0), (action, attribute))
-                for amount in Kind.registry["amount"]:
+                for amount, cls in Kind.registry["amount"].items():
                     path = ("rules", 0, "actions", 0, "amount")
+                    if getattr(cls, "single", False) and attribute in BUILT_IN and BUILT_IN[attribute].width == 3:
+                        with self.assertRaisesRegex(NothingFits, "three are needed"):
+                            exchanged(chosen, path, amount)
+                        continue
                     self.check(exchanged(chosen, path, amount), ("rules", 0), (action, attribute, amount))
 
     def test_a_curve_keeps_the_value_and_comes_to_rest(self) -> None:

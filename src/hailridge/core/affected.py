@@ -6,27 +6,27 @@ import math
 from typing import Any
 
 from hailridge.core.scene import recorded_for_looks
+from hailridge.model.collections import COLLECTIONS
 from hailridge.model.curves import agree_until
-from hailridge.model.effect import Clock, Effect, Group, Source
+from hailridge.model.effect import Clock, Effect, Source
 from hailridge.model.kind import Part
 from hailridge.model.parts import Emission, Shape
 
 NEVER, ALWAYS = float("inf"), float("-inf")
-
-COSMETIC = {"label", "visible"}
-
 
 def differ_from(before: Effect, after: Effect) -> float:
     """Seconds of the effect up to which both give the same bytes; infinity where nothing computed differs, −infinity where all may."""
     if recorded_for_looks(before) != recorded_for_looks(after):
         return ALWAYS
     at = _clocks(before.clock, after.clock)
-    for name in ("dials", "shapes", "fields", "groups", "attributes", "rules"):
+    for name, collection in COLLECTIONS.items():
+        if not collection.computed or name == "sources":
+            continue
         old, new = getattr(before, name), getattr(after, name)
         if len(old) != len(new):
             return ALWAYS
         for first, second in zip(old, new, strict=True):
-            at = min(at, _parts(first, second))
+            at = min(at, _parts(first, second, set(collection.shown)))
     return min(at, _sources(before.sources, after.sources))
 
 
@@ -49,7 +49,7 @@ def _sources(before: list[Source], after: list[Source]) -> float:
 def _source(before: Source, after: Source) -> float:
     if before.id != after.id:
         return ALWAYS
-    differs = _parts(before, after)
+    differs = _parts(before, after, set(COLLECTIONS["sources"].shown))
     if differs == NEVER:
         return NEVER
     return max(differs, min(_begins(before), _begins(after)))
@@ -64,10 +64,11 @@ def _begins(source: Source | None) -> float:
     return math.nextafter(begins, ALWAYS) if begins > 0 else ALWAYS
 
 
-def _parts(before: Part, after: Part) -> float:
+def _parts(before: Part, after: Part, shown: set[str] | None = None) -> float:
+    """`shown`: of an item, what decides no bytes."""
     if type(before) is not type(after):
         return ALWAYS
-    left_out = COSMETIC | ({"color"} if isinstance(before, Group) else set())
+    left_out = shown or set()
     if isinstance(before, Emission):
         stops: tuple[float, float] = (getattr(before, "stop", NEVER), getattr(after, "stop", NEVER))
         if stops[0] != stops[1]:

@@ -9,25 +9,16 @@ from pydantic_core import PydanticUndefined
 
 from hailridge.model import fields, units
 from hailridge.model.attributes import BUILT_IN, OWN_RANGES, own_info
-from hailridge.model.effect import (
-    GROUP_COLORS,
-    PARTS_OF_A_STEP,
-    TRIGGER_PLACES,
-    Attribute,
-    Clock,
-    Dial,
-    Effect,
-    Group,
-    PictureSettings,
-    Rule,
-    Source,
-)
+from hailridge.model.collections import COLLECTIONS
+from hailridge.model.effect import GROUP_COLORS, PARTS_OF_A_STEP, TRIGGER_PLACES, Clock, Effect, PictureSettings
 from hailridge.model.kind import Kind, Part
 from hailridge.model.parts import Action, Look, Quantity
 
 FIXED_PARTS: dict[str, type[Part]] = {
-    "clock": Clock, "dial": Dial, "group": Group, "attribute": Attribute, "source": Source, "rule": Rule, "picture": PictureSettings,
-}  # fmt: skip
+    "clock": Clock,
+    "picture": PictureSettings,
+    **{collection.word: collection.item for collection in COLLECTIONS.values() if not collection.slot},
+}
 
 
 def catalogue() -> dict[str, Any]:

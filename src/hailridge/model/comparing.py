@@ -8,9 +8,10 @@ from functools import cache
 from typing import Any, Literal
 
 from hailridge.model.catalogue import catalogue
+from hailridge.model.collections import COLLECTIONS
 from hailridge.model.fields import ui_of
 from hailridge.model.units import UNITS
-from hailridge.model.validation import COLLECTIONS, fixed_part, place_in_words
+from hailridge.model.validation import fixed_part, place_in_words
 
 MOST_CHANGES = 200
 
@@ -37,7 +38,8 @@ def changes(before: dict[str, Any], after: dict[str, Any]) -> list[Change]:
 
 
 def _found(before: dict[str, Any], after: dict[str, Any]) -> Iterator[Change]:
-    for collection, singular in COLLECTIONS.items():
+    for collection, declared in COLLECTIONS.items():
+        singular = declared.word
         old = {item["id"]: (index, item) for index, item in enumerate(before.get(collection, []))}
         new = {item["id"]: (index, item) for index, item in enumerate(after.get(collection, []))}
         for name, (index, item) in new.items():

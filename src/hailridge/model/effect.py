@@ -9,6 +9,7 @@ from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
 from hailridge.model.attributes import WIDE, AttributeInfo, own_info
+from hailridge.model.fields import collection
 from hailridge.model.kind import Identifier, Label, Part, Value, Vector
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 
@@ -286,14 +287,14 @@ class Effect(Part):
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)
-    dials: list[Dial] = Field(default_factory=list, max_length=64)
-    shapes: list[Shape] = Field(default_factory=list, max_length=64)
-    fields: list[FieldKind] = Field(default_factory=list, max_length=64)
-    groups: list[Group] = Field(default_factory=list, max_length=64)
-    attributes: list[Attribute] = Field(default_factory=list, max_length=32)
-    sources: list[Source] = Field(default_factory=list, max_length=64)
-    rules: list[Rule] = Field(default_factory=list, max_length=200)
-    looks: list[Look] = Field(default_factory=list, max_length=64)
+    dials: list[Dial] = collection("dial", most=64)
+    shapes: list[Shape] = collection("shape", most=64)
+    fields: list[FieldKind] = collection("field", most=64)
+    groups: list[Group] = collection("group", most=64, shown=("color",))
+    attributes: list[Attribute] = collection("attribute", most=32)
+    sources: list[Source] = collection("source", most=64)
+    rules: list[Rule] = collection("rule", most=200)
+    looks: list[Look] = collection("look", most=64, computed=False)
     picture: PictureSettings = Field(default_factory=PictureSettings)
     _problems: list[Any] = PrivateAttr(default_factory=list)
     _left_out: set[tuple[str | int, ...]] = PrivateAttr(default_factory=set)
@@ -330,12 +331,6 @@ def numbered(triggers: list[str]) -> list[int]:
 def rule_numbers(effect: Effect) -> list[int]:
     """What number each rule of an effect is called by (see `numbered`)."""
     return numbered([rule.trigger for rule in effect.rules])
-
-
-FIXED_PARTS: dict[str, type[Part]] = {
-    "clock": Clock, "picture": PictureSettings, "dials": Dial, "groups": Group, "attributes": Attribute, "sources": Source, "rules": Rule,
-}  # fmt: skip
-"""Parts of a document that are always of one class, by the name of the field that holds them."""
 
 
 def freshly_named(base: str, taken: list[dict[str, Any]]) -> tuple[str, str]:

@@ -13,6 +13,7 @@ from typing import Any
 
 from hailridge.model import fields
 from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
+from hailridge.model.collections import named
 from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
@@ -130,7 +131,7 @@ def _newest(document: Raw, to: str, place: Place, only: list[str] | None = None)
         return own if isinstance(own, str) else "radius"
     if to == "asset":
         raise NothingFits("a mesh has to be brought in from a file first")
-    collection = f"{to}s"
+    collection = named(to).name
     if to == "dial":
         # One that fits is looked for, or made, when the value that it has to have is known.
         return ""

@@ -132,6 +132,13 @@ def asset(to: str, default: str, *, label: str = "", help: str = "") -> Any:
     return _field(default, {"type": "asset", "to": to, "label": label, "help": help}, max_length=80)
 
 
+def collection(word: str, *, most: int, computed: bool = True, shown: tuple[str, ...] = ()) -> Any:
+    """A list of items of a document (`model.collections`): the word for one of them, how many there may be, whether they decide the bytes of a run,
+    and what of them is only shown, besides labels."""
+    ui = {"type": "collection", "word": word, "computed": computed, "shown": list(shown)}
+    return Field(default_factory=list, max_length=most, json_schema_extra={"ui": cast(Any, ui)})
+
+
 def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", help: str = "", many: bool = False, optional: str = "") -> Any:
     """A nested kind: a quantity, a condition, a direction, a list of actions."""
     ui = {"type": "slot", "slot": name, "label": label, "help": help, "many": many or None, "optional": optional or None}

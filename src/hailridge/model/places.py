@@ -8,7 +8,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from hailridge.model import fields
-from hailridge.model.effect import FIXED_PARTS, Effect
+from hailridge.model.collections import COLLECTIONS
+from hailridge.model.effect import Effect
 from hailridge.model.kind import Kind, Part, Path
 from hailridge.model.migrations import migrate
 from hailridge.model.validation import check
@@ -26,8 +27,18 @@ class Place:
     ui: Raw
 
 
+FIXED_PARTS: dict[str, type[Part]] = {
+    **{name: collection.item for name, collection in COLLECTIONS.items() if not collection.slot},
+    **{
+        name: field.annotation
+        for name, field in Effect.model_fields.items()
+        if isinstance(field.annotation, type) and issubclass(field.annotation, Part)
+    },
+}
+"""Parts of a document that are always of one class, by the name of the field that holds them."""
+
 ITEMS: dict[str, Raw] = {
-    **{name: {"type": "slot", "slot": slot, "many": True} for name, slot in (("shapes", "shape"), ("fields", "field"), ("looks", "look"))},
+    **{name: {"type": "slot", "slot": collection.slot, "many": True} for name, collection in COLLECTIONS.items() if collection.slot},
     **{name: {"type": "part", "part": name} for name in FIXED_PARTS},
 }
 """What stands in the document itself, declared as its fields declare what stands in them."""

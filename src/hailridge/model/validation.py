@@ -14,6 +14,7 @@ from typing import Any, get_args
 from pydantic import ValidationError
 
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
+from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect, Rule, numbered
 from hailridge.model.kind import Kind, Part, Path, declared, parts_of, references
 from hailridge.model.migrations import migrate
@@ -130,14 +131,8 @@ def check(effect: Effect) -> Iterator[Problem]:
     """Everything that one field alone cannot tell: ids that clash, references to nothing, amounts out of range, rules that make no sense."""
     # Only what is wrong is told in words, and needs the document for that.
     raw = cache(effect.model_dump)
-    known = {
-        "shape": {shape.id for shape in effect.shapes},  # type: ignore[attr-defined]
-        "group": {group.id for group in effect.groups},
-        "attribute": set(BUILT_IN) | {attribute.id for attribute in effect.attributes},
-        "field": {field.id for field in effect.fields},  # type: ignore[attr-defined]
-        "dial": {dial.id for dial in effect.dials},
-        "rule": {rule.id for rule in effect.rules},
-    }
+    known = {collection.word: {item.id for item in collection.items(effect)} for collection in COLLECTIONS.values()}
+    known["attribute"] |= set(BUILT_IN)
     for collection in COLLECTIONS:
         seen: set[str] = set()
         for index, item in enumerate(getattr(effect, collection)):
@@ -283,12 +278,6 @@ def _time_runs_on(effect: Effect, raw: Raw) -> Iterator[Problem]:
 
 # ── Saying where, in words ──────────────────────────────────────────────────────────────────────────────────────────────
 
-COLLECTIONS = {
-    "dials": "dial", "shapes": "shape", "fields": "field", "groups": "group", "attributes": "attribute", "sources": "source",
-    "rules": "rule", "looks": "look",
-}  # fmt: skip
-
-
 def place_in_words(raw: Any, path: Path) -> str:
     """Name a place in a document the way an artist sees it: "rule 2 'Shatter', condition, threshold"."""
     words: list[str] = []
@@ -297,7 +286,7 @@ def place_in_words(raw: Any, path: Path) -> str:
     for key in path:
         node = _step_into(node, key)
         if isinstance(key, int) and isinstance(previous, str):
-            singular = COLLECTIONS.get(previous)
+            singular = COLLECTIONS[previous].word if previous in COLLECTIONS else None
             label = node.get("label") or node.get("id") if isinstance(node, dict) else None
             if words and words[-1] == previous:
                 words.pop()

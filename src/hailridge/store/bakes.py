@@ -14,13 +14,14 @@ from sqlalchemy.exc import DatabaseError
 
 from hailridge import ENGINE_VERSION
 from hailridge.core.scene import recorded_for_looks
+from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database
 from hailridge.store.files import in_words
 from hailridge.store.library import NotFound, NotYet, serialized
 from hailridge.store.tables import BakeRow, FrameRow, TrialRow, now
 
-COSMETIC = {"name", "summary", "looks", "picture"}
+COSMETIC = {"name", "summary", "picture"} | {name for name, collection in COLLECTIONS.items() if not collection.computed}
 """Parts of a document that change no byte of what is computed."""
 
 COPIED_AT_ONCE = 16
@@ -45,9 +46,9 @@ FREED_AT_ONCE = 256
 def bake_key(effect: Effect) -> str:
     """A digest of everything that decides the computed bytes: labels, colours of groups and looks are left out."""
     document = {name: value for name, value in effect.model_dump().items() if name not in COSMETIC}
-    for name in ("dials", "shapes", "fields", "groups", "sources", "rules", "attributes"):
-        for item in document[name]:
-            for shown in ("label", "color" if name == "groups" else "", "visible"):
+    for name, collection in COLLECTIONS.items():
+        for item in document.get(name, ()):
+            for shown in collection.shown:
                 item.pop(shown, None)
     # Findings carry labels, but they are words, not state: a renamed rule keeps its frames. A formula may name things by their labels, though,
     # and is left out when they go.
