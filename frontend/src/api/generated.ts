@@ -1424,6 +1424,11 @@ export interface components {
             sentence: string;
             /** Shader */
             shader?: string | null;
+            /**
+             * Single
+             * @default false
+             */
+            single: boolean;
             /** Soft */
             soft?: number[] | null;
             /** Start */

@@ -163,7 +163,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
         );
       })}
       <div className="flex flex-wrap gap-1 border-t border-line pt-2" role="group" aria-label="How it varies">
-        {kinds.map((kind) => (
+        {kinds.filter((kind) => !kind.single || !isWide(range)).map((kind) => (
           <button
             key={kind.kind}
             type="button"

@@ -42,6 +42,7 @@ def _ranked(members: dict[str, type[Kind]]) -> list[tuple[str, type[Kind]]]:
 def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     entry: dict[str, Any] = {
         "only_in": list(getattr(part, "only_in", ())),
+        "single": bool(getattr(part, "single", False)),
         "kind": tag,
         "title": part.title,
         "sentence": part.sentence,

@@ -73,6 +73,8 @@ class KindOut(BaseModel):
     phase: str | None = None
     only_in: list[str] = []
     """Kinds around it in which alone it works; empty where it works anywhere."""
+    single: bool = False
+    """Whether an amount is one number, whatever is asked for."""
     places: list[str] | None = None
     on_a_moment: dict[str, Any] | None = None
     shader: str | None = None
