@@ -42,7 +42,7 @@ class Maker:
 
     def effect(self) -> dict[str, Any]:
         self.wild = self.choose.choice([0.0, 0.0, 0.0, 0.002])
-        made: dict[str, Any] = {"format": 4, "name": "Made"}
+        made: dict[str, Any] = {"format": 5, "name": "Made"}
         for name in ("clock", "picture"):
             if self.choose.random() < 0.5 and isinstance(part := self.value(self.schema["properties"][name], name, 0), dict):
                 made[name] = part
@@ -54,6 +54,9 @@ class Maker:
             made[name] = [self.item(items, name, f"{prefix}{n + 1}") for n in range(most)]
         if self.choose.random() < 0.95:
             self.untangle(made)
+            for attribute in made["attributes"]:
+                if isinstance(attribute, dict):
+                    attribute |= {"type": self.choose.choice(["number", "whole", "flag"]), "initial": self.choose.randint(0, 1), "limited": False}
             for dial in made["dials"]:
                 if isinstance(dial, dict):
                     dial["type"] = "number"

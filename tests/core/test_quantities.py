@@ -38,7 +38,7 @@ class KnownState(unittest.TestCase):
             groups=["a", "b"],
             shapes=[BALL, {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 6.0, 4.0]}],
             fields=[GATE],
-            attributes=[{"id": "warmth", "label": "Warmth", "initial": 2.5}],
+            attributes=[{"id": "warmth", "label": "Warmth", "initial": 2.5}, {"id": "hot", "label": "Hot", "type": "flag"}],
         )
         effect = read_effect(raw)
         frame = run(effect, 1)[-1]
@@ -53,6 +53,7 @@ class KnownState(unittest.TestCase):
         columns["contact_count"][:] = [0, 2, 5]
         columns["impact_speed"][:] = [0, 7, 1]
         columns["contact_time"][:] = [-1e30, 0.25, 1.0]
+        columns["own hot"][:] = [1, 0, 1]
         columns["color"][:] = [[1, 1, 1], [0, 0, 0], [1, 0, 0]]
         self.moment: Moment = recorded_moment(Scene(effect, MemoryAssets()), columns, 3, 24)
 
@@ -83,6 +84,8 @@ class KnownState(unittest.TestCase):
             ("attribute", {"attribute": "warmth"}, [2.5, 2.5, 2.5]),
             ("attribute", {"attribute": "velocity"}, [5, 2, 0]),
             ("attribute", {"attribute": "color"}, [1, 0, 0.2126]),
+            ("attribute", {"attribute": "velocity", "part": "y"}, [-4, 0, 0]),
+            ("marked", {"attribute": "hot"}, [True, False, True]),
             ("birth_order", {}, [0, 1, 2]),
             ("number", {}, [0, 1, 2]),
             # The second and third are √(4 + 2.25) = 2.5 m apart, the first more than 4.9 m from both.
@@ -151,6 +154,7 @@ class Extents(unittest.TestCase):
             {"kind": "field", "field": "gate", "low": 2.0, "high": -1.0},
             {"kind": "dial", "dial": "strength", "factor": -2.0},
             {"kind": "first", "attribute": "radius"},
+            {"kind": "as_it_is", "quantity": {"kind": "own_random"}, "factor": -3.0, "added": 1.0},
         ]
         self.assertEqual({amount["kind"] for amount in amounts}, set(kinds("amount")))
         for amount in amounts:

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import re
 import signal
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from threading import Event
 from typing import Any
 
 from rich.console import Console
@@ -52,10 +51,9 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
         task = progress.add_task("frames", total=last + 1)
 
         def wanted() -> Iterator[Any]:
-            for frame in simulation.frames(last):
+            frames = simulation.frames(last)
+            while (frame := told.while_computing(lambda: next(frames, None))) is not None:
                 progress.advance(task)
-                if told.is_set():
-                    raise Stopped
                 if frame.number >= first:
                     yield frame
 
@@ -67,19 +65,35 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
         console.print(f"{finding.level}, frame {finding.frame}: {finding.text}", highlight=False, markup=False)
 
 
+class Told:
+    """Whether somebody asked this command to end. Computing is left at once, in the middle of a step; a library that is loading or writing is not
+    thrown into, and asked for no further frame."""
+
+    def __init__(self) -> None:
+        self.asked = False
+        self._computing = False
+
+    def ask(self, _signal: int, _frame: Any) -> None:
+        self.asked = True
+        if self._computing:
+            raise Stopped
+
+    def while_computing(self, work: Callable[[], Any]) -> Any:
+        """What the work gives. Raises Stopped where this command was, or is meanwhile, asked to end."""
+        self._computing = True
+        try:
+            if self.asked:
+                raise Stopped
+            return work()
+        finally:
+            self._computing = False
+
+
 @contextmanager
-def _told_to_stop() -> Iterator[Event]:
-    """Being told to end is like Ctrl+C: what was begun is taken away first.
-
-    The event says so once more at the next frame: what is raised while a library's own code runs can be swallowed there.
-    """
-    told = Event()
-
-    def stop(_signal: int, _frame: Any) -> None:
-        told.set()
-        raise Stopped
-
-    before = {number: signal.signal(number, stop) for number in (signal.SIGINT, signal.SIGTERM)}
+def _told_to_stop() -> Iterator[Told]:
+    """Being told to end is like Ctrl+C: what was begun is taken away first."""
+    told = Told()
+    before = {number: signal.signal(number, told.ask) for number in (signal.SIGINT, signal.SIGTERM)}
     try:
         yield told
     finally:
