@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from tests.browser.serving import CHROMIUM, FLAGS, Server
 
@@ -69,9 +70,17 @@ class BrowserCase(unittest.TestCase):
         (page or self.page).get_by_text("all frames computed").wait_for()
 
     def seek(self, frame: int) -> None:
-        self.page.get_by_test_id("frame").fill(str(frame))
-        self.page.get_by_test_id("frame").press("Enter")
-        self.page.locator(f'[data-testid=stage][data-frame="{frame}"]').wait_for()
+        """Type a frame. A panel that closes late takes the focus back, and with it what was typed: then it is typed again."""
+        shown = self.page.locator(f'[data-testid=stage][data-frame="{frame}"]')
+        for patience in (PATIENCE / 3, PATIENCE / 3, PATIENCE):
+            self.page.get_by_test_id("frame").fill(str(frame))
+            self.page.get_by_test_id("frame").press("Enter")
+            try:
+                shown.wait_for(timeout=patience)
+                break
+            except PlaywrightTimeout:
+                if patience == PATIENCE:
+                    raise
         self.page.evaluate("document.activeElement.blur()")
 
     def rule(self, name: str) -> Locator:
