@@ -16,8 +16,8 @@ from tests.browser.serving import Server
 from tests.runs.test_runs import HEAVY, SHORT
 from tests.support import document, rule
 
-from benchmarks.figures import Client, Figure
-from benchmarks.measures import DEMO, elapsed, timed
+from benchmarks.figures import Client, Figure, timed
+from benchmarks.measures import DEMO, elapsed
 from hailridge import demo
 from hailridge.formats.meshes import notes_on, read_mesh
 from hailridge.model.validation import read_effect

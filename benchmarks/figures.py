@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 import time
 import urllib.request
+from collections.abc import Callable
 from dataclasses import dataclass
+from statistics import median
 from typing import Any
 
 
@@ -37,6 +39,17 @@ class Figure:
     def reached(self) -> bool:
         goal = self.goal_here
         return goal is None or (self.value <= goal if self.better == "lower" else self.value >= goal)
+
+
+def timed(work: Callable[[], Any], times: int = 5) -> float:
+    """Median seconds of several runs after one that is not counted."""
+    work()
+    seconds = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        seconds.append(time.perf_counter() - start)
+    return median(seconds)
 
 
 class Client:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from tests.browser.serving import CHROMIUM, FLAGS, Server
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import Client, Figure, computed, timed
 from hailridge import demo
 from hailridge.core.assets import MemoryAssets
 from hailridge.core.engine.simulation import Simulation
@@ -22,17 +22,6 @@ from hailridge.core.kernels import threads
 from hailridge.model.validation import read_effect
 
 DEMO = "hail-on-the-tin-roof"
-
-
-def timed(work: Callable[[], Any], times: int = 5) -> float:
-    """Median seconds of several runs after one that is not counted."""
-    work()
-    seconds = []
-    for _ in range(times):
-        start = time.perf_counter()
-        work()
-        seconds.append(time.perf_counter() - start)
-    return median(seconds)
 
 
 def hail_speed() -> Iterator[Figure]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass
-from statistics import median
 
 import numpy as np
 from scipy.spatial import cKDTree
+
+from benchmarks.figures import timed
 
 REFERENCE_NUMPY = 0.0192
 """Seconds that the NumPy workload takes on the machine for which goals are stated: two idle cores of 2.5 GHz."""
@@ -31,18 +31,7 @@ class Yardstick:
 
 def measured(times: int = 7) -> Yardstick:
     """The yardstick now: medians of several runs after one that is not counted."""
-    return Yardstick(_timed(_plain, times), _timed(_spatial, times))
-
-
-def _timed(work: object, times: int) -> float:
-    assert callable(work)
-    work()
-    seconds = []
-    for _ in range(times):
-        start = time.perf_counter()
-        work()
-        seconds.append(time.perf_counter() - start)
-    return median(seconds)
+    return Yardstick(timed(_plain, times), timed(_spatial, times))
 
 
 _RANDOM = np.random.default_rng(20261126)

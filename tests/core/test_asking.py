@@ -66,6 +66,19 @@ class InAStep(unittest.TestCase):
             frames = simulation(raw)[1]
         return built["grids"] / len(frames)
 
+    def fields_asked(self, raw: dict) -> tuple[int, int]:
+        """How often fields are computed in a run, and how many frames it has."""
+        asked: list[int] = []
+        original = Scene.field_strength
+
+        def counting(scene: Scene, *given: object) -> object:
+            asked.append(1)
+            return original(scene, *given)  # type: ignore[arg-type]
+
+        with patch.object(Scene, "field_strength", counting):
+            frames = simulation(raw)[1]
+        return len(asked), len(frames)
+
     def counting(self, name: str, *actions: dict) -> dict:
         many = compare({"kind": "neighbours", "distance": 0.3}, "above", 1e6)
         return rule(*actions, condition=many, id=name)
@@ -83,35 +96,19 @@ class InAStep(unittest.TestCase):
         field = {"kind": "gradient", "id": "up", "label": "Up"}
         within = compare({"kind": "field", "field": "up"}, "above", 0.5)
         fade = {"kind": "set", "attribute": "opacity", "amount": 0.5, "where": "up"}
-        asked: list[int] = []
-        original = Scene.field_strength
-
-        def counting(scene: Scene, *given: object) -> object:
-            asked.append(1)
-            return original(scene, *given)  # type: ignore[arg-type]
-
         rules = [rule(fade, condition=within, id=f"r{number}") for number in range(4)]
-        with patch.object(Scene, "field_strength", counting):
-            frames = simulation(document(*rules, count=20, speed=1.0, fields=[field], clock={"duration": 0.5}))[1]
-        self.assertEqual(len(asked), len(frames))
+        asked, frames = self.fields_asked(document(*rules, count=20, speed=1.0, fields=[field], clock={"duration": 0.5}))
+        self.assertEqual(asked, frames)
 
     def test_writing_the_same_place_again_asks_nothing_anew(self) -> None:
         field = {"kind": "gradient", "id": "up", "label": "Up"}
         within = compare({"kind": "field", "field": "up"}, "above", -1.0)
-        asked: list[int] = []
-        original = Scene.field_strength
-
-        def counting(scene: Scene, *given: object) -> object:
-            asked.append(1)
-            return original(scene, *given)  # type: ignore[arg-type]
 
         def run(where: list[float]) -> int:
-            asked.clear()
             put = {"kind": "set", "attribute": "position", "amount": where}
             rules = [rule(put, condition=within, id=f"r{number}") for number in range(3)]
-            with patch.object(Scene, "field_strength", counting):
-                frames = simulation(document(*rules, count=20, fields=[field], clock={"duration": 0.5}))[1]
-            return len(asked) - len(frames)
+            asked, frames = self.fields_asked(document(*rules, count=20, fields=[field], clock={"duration": 0.5}))
+            return asked - frames
 
         # At rest where they are put, they are put there again without a change; elsewhere, the first writing of a run changes something.
         self.assertEqual(run([0.0, 0.0, 0.0]), 0)

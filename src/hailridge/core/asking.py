@@ -21,7 +21,12 @@ class Answers:
     def __init__(self) -> None:
         self._part = 0
         self._versions: dict[str, int] = {}
+        self._watched: set[str] = set()
         self._known: OrderedDict[Hashable, tuple[Any, Any]] = OrderedDict()
+
+    def watches(self, column: str) -> bool:
+        """Whether some answer was ever read from a column: only then does it matter that it changes."""
+        return column in self._watched
 
     def changed(self, column: str) -> None:
         """A column has other values than before."""
@@ -41,6 +46,7 @@ class Answers:
         `reads` are the columns that it is read from, `also` whatever else decides it (how many particles there are, the time). `compute` is given
         the answer of before, if one is known, from which some may be taken over.
         """
+        self._watched.update(reads)
         stamp = (self.state(*reads), also)
         known = self._known.get(key)
         if known is not None and known[0] == stamp:

@@ -286,6 +286,9 @@ class Moment:
     def _write(self, column: str, rows: Rows, values: Any) -> None:
         """Write into a column; whatever was asked of it before holds no more, if anything is other than it was."""
         whole = self.column(column)
+        if not self.answers.watches(column):
+            whole[rows] = values
+            return
         before = taken(whole, rows).copy() if isinstance(rows, slice) else taken(whole, rows)
         whole[rows] = values
         if not np.array_equal(before, taken(whole, rows)):

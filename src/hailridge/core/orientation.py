@@ -94,3 +94,8 @@ def angles_of(orientation: Any) -> NDArray[np.float32]:
     about_z = np.where(square, -2 * np.sign(sine) * np.arctan2(x, w), plain)
     angles: NDArray[np.float32] = np.degrees(np.stack([about_x, np.arcsin(sine), about_z], axis=1)).astype(np.float32)
     return angles
+
+
+def turned_by(orientation: Any) -> Any:
+    """How far orientations (…, 4) are turned from upright, in degrees: (…)."""
+    return np.degrees(2 * np.arccos(np.minimum(1.0, np.abs(orientation[..., 3]))))

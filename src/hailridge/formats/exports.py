@@ -168,8 +168,7 @@ def write_usd(path: Path, effect: Effect, frames: Frames) -> None:
         color.Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(_linear(c["color"]))), code)
         opacity.Set(Vt.FloatArray.FromNumpy(np.ascontiguousarray(c["opacity"])), code)
         if "orientation" in c:
-            turn = variables.CreatePrimvar("orientation", Sdf.ValueTypeNames.QuatfArray, UsdGeom.Tokens.vertex)
-            turn.Set(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in c["orientation"]]), code)
+            _write_wide(variables, "orientation", "orientation", c["orientation"], code)
         for name, column in extra.items():
             if c[column].ndim == 2:
                 _write_wide(variables, name, wide[column], c[column], code)

@@ -16,6 +16,7 @@ from hailridge.core.events import MOST_EVENTS, Happening
 from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through
 from hailridge.core.flow import coarse_to_fine, flow, slices
 from hailridge.core.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
+from hailridge.core.orientation import turned_by
 from hailridge.core.scene import ReadyRule
 from hailridge.core.why import branch_counts, explain, last_firings
 from hailridge.formats.blocks import pack, unpack_columns
@@ -204,7 +205,7 @@ def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
         case ():
             return float(column[at])
         case (4,):
-            return float(np.degrees(2 * np.arccos(min(1.0, abs(float(column[at][3]))))))
+            return float(turned_by(column[at].astype(np.float64)))
         case _:
             return float(np.linalg.norm(column[at]))
 

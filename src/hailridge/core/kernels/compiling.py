@@ -61,6 +61,7 @@ class Compiled:
     def __init__(self, function: Callable[..., Any]) -> None:
         self.function = function
         self.name = function.__name__
+        self._parameters = self._declared()
         self._dispatcher = numba.njit(cache=True, **OPTIONS)(self._entered())
         self._ready = False
         self._lock = Lock()
@@ -69,15 +70,16 @@ class Compiled:
     def _entered(self) -> Any:
         """The function behind an entrance that leaves the count of users of its arrays outside."""
         assert isinstance(self.function, FunctionType)
-        names = [name for name, _type in self._parameters()]
-        passed = [f"unowned({name})" if hasattr(kind, "ndim") else "max(begin, 0)" if name == "begin" else name for name, kind in self._parameters()]
+        names = [name for name, _type in self._parameters]
+        passed = [f"unowned({name})" if hasattr(kind, "ndim") else "max(begin, 0)" if name == "begin" else name for name, kind in self._parameters]
         # Named as a file of this package and by a line of its own, so that what it compiles to is kept with the rest.
         text = "\n" * self.function.__code__.co_firstlineno + f"def {self.name}({', '.join(names)}):\n    return body({', '.join(passed)})\n"
         known: dict[str, Any] = {"__name__": self.function.__module__, "body": helper(self.function), "unowned": unowned}
         exec(compile(text, self.function.__code__.co_filename, "exec"), known)
         return known[self.name]
 
-    def _parameters(self) -> list[tuple[str, Any]]:
+    def _declared(self) -> list[tuple[str, Any]]:
+        """Names and types of the parameters, in order. Raises TypeError for one without a type."""
         assert isinstance(self.function, FunctionType)
         known, code = self.function.__globals__, self.function.__code__
         names = code.co_varnames[: code.co_argcount]
@@ -89,7 +91,7 @@ class Compiled:
     @property
     def signature(self) -> tuple[Any, ...]:
         """The types of its parameters, in order."""
-        return tuple(kind for _name, kind in self._parameters())
+        return tuple(kind for _name, kind in self._parameters)
 
     def ready(self) -> Any:
         """What computes, compiled."""

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.moment import Moment
-from hailridge.core.orientation import from_angles
+from hailridge.core.orientation import from_angles, turned_by
 from hailridge.core.particles import Rows, lengths
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
@@ -85,7 +85,7 @@ class AttributeValue(Quantity):
             case "color":
                 return values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
             case "orientation":
-                return np.degrees(2 * np.arccos(np.minimum(1.0, np.abs(from_angles(values)[:, 3]))))
+                return turned_by(from_angles(values))
             case _:
                 return lengths(values)
 
