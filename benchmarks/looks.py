@@ -12,7 +12,7 @@ from tests.browser.serving import CHROMIUM, FLAGS, Server
 from tests.support import document, moment_of, rule
 
 from benchmarks.figures import Client, Figure, computed
-from hailridge.core.observe import layers
+from hailridge.core.looking.observe import layers
 
 ROOM = {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 4.0, 4.0]}
 TRAILS = {"kind": "trails", "id": "t", "length": {"kind": "by_points", "points": 300}}

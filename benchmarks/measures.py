@@ -16,9 +16,9 @@ from tests.browser.serving import CHROMIUM, FLAGS, Server
 
 from benchmarks.figures import Client, Figure, computed, timed
 from hailridge import demo
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
 from hailridge.core.kernels import threads
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
 
 DEMO = "hail-on-the-tin-roof"

@@ -16,8 +16,8 @@ from tests.core.test_curves import keys
 from tests.support import document, rule, run
 
 from benchmarks.figures import Client, Figure, computed
-from hailridge.core.assets import MemoryAssets, Mesh
-from hailridge.core.engine.simulation import Simulation
+from hailridge.core.scene.assets import MemoryAssets, Mesh
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
 
 Floats = NDArray[np.float32]

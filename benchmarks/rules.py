@@ -13,9 +13,9 @@ from tests.browser.serving import Server
 from tests.support import compare, document, rule
 
 from benchmarks.figures import Client, Figure, computed
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.events import EventLog
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.state.events import EventLog
+from hailridge.core.step.simulation import Simulation
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
 

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 import hailridge.core  # noqa: F401  (loads the registry)
-from hailridge.core.assets import Assets, MemoryAssets, Mesh
-from hailridge.core.engine.simulation import Frame, Simulation
-from hailridge.core.moment import Moment
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.scene.assets import Assets, MemoryAssets, Mesh
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 
@@ -61,7 +61,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 5,
+        "format": 6,
         "name": "test",
         "clock": clock,
         "shapes": shapes,
@@ -89,10 +89,10 @@ def moment_of(raw: Document | Effect, last: int | None = None, assets: Assets | 
     """The last frame of a run as looks see it, with the frames before it to look back on."""
     effect = raw if isinstance(raw, Effect) else read_effect(raw)
     frames = run(effect, last, assets)
-    scene = Scene(effect, assets or MemoryAssets())
+    plan = Plan(effect, assets or MemoryAssets())
 
     def at(number: int) -> Moment:
-        return recorded_moment(scene, frames[number].columns, frames[number].count, number)
+        return recorded_moment(plan, frames[number].columns, frames[number].count, number)
 
     moment = at(frames[-1].number)
     moment.past = at

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
-OUT = Path(__file__).parent.parent / "src/hailridge/core/looks/data/pictures"
+OUT = Path(__file__).parent.parent / "src/hailridge/core/scene/pictures"
 CELL = 128
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 import matplotlib
 import numpy as np
 
-OUT = Path(__file__).parent.parent / "src/hailridge/core/looks/data/ramps.json"
+OUT = Path(__file__).parent.parent / "src/hailridge/core/kinds/looks/data/ramps.json"
 BORROWED = ["viridis", "plasma", "magma", "cividis"]
 OURS = {
     "rime": ["#35618f", "#4f8db4", "#7fb6cd", "#b8dde4", "#f4fbfa"],

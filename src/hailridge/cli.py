@@ -176,7 +176,7 @@ def schema() -> None:
 @app.command()
 def warm() -> None:
     """Compile all kernels, so that no one waits at the first play."""
-    from hailridge.core.warm import warm as compile_all
+    from hailridge.core.kernels.warm import warm as compile_all
 
     with Progress(TextColumn("compiling kernels"), BarColumn(), MofNCompleteColumn(), TextColumn("{task.description}"), console=console) as progress:
         task = progress.add_task("", total=None)

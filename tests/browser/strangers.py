@@ -8,10 +8,10 @@ import numpy as np
 
 import hailridge.core  # noqa: F401
 from hailridge.cli import app
-from hailridge.core.looks.particles import Balls
-from hailridge.core.moment import Moment
-from hailridge.core.particles import Rows
-from hailridge.core.shapes.flat import Disc
+from hailridge.core.kinds.looks.particles import Balls
+from hailridge.core.kinds.shapes.flat import Disc
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.parts import Action, Amount, Condition, Quantity

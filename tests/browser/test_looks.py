@@ -12,7 +12,7 @@ import av
 import numpy as np
 from PIL import Image
 
-from hailridge.core.looks.ramps import shipped
+from hailridge.core.kinds.looks.ramps import shipped
 from tests.browser.test_story import BrowserCase
 from tests.formats.test_pictures import png
 from tests.support import document

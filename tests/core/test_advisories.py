@@ -7,7 +7,7 @@ import unittest
 from typing import Any
 
 from hailridge import demo
-from hailridge.core.advisories import Advisory, advise
+from hailridge.core.looking.advisories import Advisory, advise
 from hailridge.model.validation import read_effect
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape

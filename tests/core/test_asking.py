@@ -6,9 +6,9 @@ import unittest
 from collections import Counter
 from unittest.mock import patch
 
-from hailridge.core.asking import MOST_ANSWERS, Answers
-from hailridge.core.neighbours import Grid
-from hailridge.core.scene import Scene
+from hailridge.core.scene.plan import Scene
+from hailridge.core.state.asking import MOST_ANSWERS, Answers
+from hailridge.core.state.neighbours import Grid
 from tests.support import compare, document, rule, simulation
 
 

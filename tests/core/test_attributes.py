@@ -8,10 +8,10 @@ import unittest
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.observe import recorded_moment, values_of
-from hailridge.core.orientation import angles_of, from_angles
+from hailridge.core.looking.observe import recorded_moment, values_of
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.state.orientation import angles_of, from_angles
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.attributes import BUILT_IN, table_of
 from hailridge.model.exchanging import exchanged, referred
 from hailridge.model.migrations import migrate
@@ -156,7 +156,7 @@ class KeptAndShown(unittest.TestCase):
         effect = read_effect(self.RAW)
         made = Simulation(effect, MemoryAssets())
         frame = list(made.frames(3))[-1]
-        values = (values_of(recorded_moment(made.scene, frame.columns, frame.count, 3), 0) or {})["values"]
+        values = (values_of(recorded_moment(made.plan, frame.columns, frame.count, 3), 0) or {})["values"]
         for kind, (name, _first) in FIRST.items():
             self.assertEqual(values[name]["type"], kind)
         np.testing.assert_allclose(values["pose"]["value"], FIRST["orientation"][1], atol=1e-3)

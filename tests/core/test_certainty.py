@@ -9,10 +9,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.certainty import judge
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.certainty import judge
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
 
@@ -127,7 +127,7 @@ class Verdicts(unittest.TestCase):
         verdict, _findings = judge(tree, effect)
         if verdict == "depends":
             return
-        made = Scene(effect, MemoryAssets())
+        made = Plan(effect, MemoryAssets())
         for frame in self.FRAMES[::6]:
             moment = recorded_moment(made, frame.columns, frame.count, frame.number)
             holds = np.asarray(tree.holds(moment, moment.everyone()))

@@ -12,11 +12,11 @@ import unittest
 import numpy as np
 
 from hailridge import demo
-from hailridge.core.advisories import advise
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.observe import distribution, layers, recorded_moment, values_of
-from hailridge.core.scene import Scene
+from hailridge.core.looking.advisories import advise
+from hailridge.core.looking.observe import distribution, layers, recorded_moment, values_of
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.formats.posters import poster
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run, simulation, track
@@ -255,7 +255,7 @@ class Determinism(unittest.TestCase):
 
     SCRIPT = (
         "import hashlib, sys; import hailridge.core; from hailridge import demo;"
-        "from hailridge.core.engine.simulation import Simulation; from hailridge.model.validation import read_effect;"
+        "from hailridge.core.step.simulation import Simulation; from hailridge.model.validation import read_effect;"
         "s = Simulation(read_effect(demo.document('hail-on-the-tin-roof')), demo.assets()); h = hashlib.sha256();"
         "[h.update(f.columns[n].tobytes()) for f in s.frames(60) for n in sorted(f.columns)]; print(h.hexdigest())"
     )
@@ -307,7 +307,7 @@ class Observing(unittest.TestCase):
         made, frames = simulation(raw, 5)
         self.frame = frames[-1]
         self.moment = recorded_moment(
-            Scene(made.effect, MemoryAssets()), self.frame.columns, self.frame.count, 5
+            Plan(made.effect, MemoryAssets()), self.frame.columns, self.frame.count, 5
         )
 
     def test_groups_without_a_look_are_drawn_as_dots(self) -> None:

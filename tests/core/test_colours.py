@@ -9,9 +9,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.looks.blending import _MODES, blend, contrast, to_encoded, to_linear
-from hailridge.core.looks.ramps import ReadyRamp, shipped
-from hailridge.core.observe import layers
+from hailridge.core.kinds.looks.blending import _MODES, blend, contrast, to_encoded, to_linear
+from hailridge.core.kinds.looks.ramps import ReadyRamp, shipped
+from hailridge.core.looking.observe import layers
 from hailridge.model.ramps import SHIPPED, Ramp
 from hailridge.model.validation import read_effect
 from tests.support import Document, document, moment_of

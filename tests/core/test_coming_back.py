@@ -6,11 +6,11 @@ import unittest
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.elapsing import elapsed_between
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
-from hailridge.core.suggesting import present_attribute, present_quantity
+from hailridge.core.looking.elapsing import elapsed_between
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.looking.suggesting import present_attribute, present_quantity
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
 from hailridge.model.kind import kinds
 from hailridge.model.validation import read_effect
 from tests.support import PLANE, compare, document, rule, run, track
@@ -46,7 +46,7 @@ class ToBeginWith(unittest.TestCase):
     def test_from_what_the_particles_have(self) -> None:
         effect = read_effect(document(count=401, speed={"kind": "spread", "value": 7.0, "spread": 2.0}, source={"radius": 0.2}))
         frame = run(effect, 0)[0]
-        moment = recorded_moment(Scene(effect, MemoryAssets()), frame.columns, frame.count, 0)
+        moment = recorded_moment(Plan(effect, MemoryAssets()), frame.columns, frame.count, 0)
         speed = present_quantity(moment, kinds("quantity")["speed"](kind="speed"), [])
         assert speed is not None
         self.assertAlmostEqual(speed.middle, 7.0, delta=0.4)

@@ -10,8 +10,8 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.geometry import Geometry
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.space.geometry import Geometry
 from tests.support import PLANE, compare, document, mesh_of, rule, run, simulation, track
 
 GRAVITY = rule({"kind": "gravity", "acceleration": 9.81})

@@ -10,8 +10,8 @@ import numpy as np
 from pydantic import ValidationError
 from scipy.interpolate import CubicHermiteSpline
 
-from hailridge.core.curves import ReadyCurve, RunningTotal
-from hailridge.core.shapes.path import smooth_line
+from hailridge.core.kinds.shapes.path import smooth_line
+from hailridge.core.scene.curves import ReadyCurve, RunningTotal
 from hailridge.model.curves import SMOOTH, Curve, agree_until
 from hailridge.model.validation import DocumentError, read_effect
 from tests.support import document, rule, run, track

@@ -10,9 +10,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from hailridge import demo
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.observe import layers, recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import layers, recorded_moment
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.effect import Effect
 from hailridge.model.kind import Part, parts_of
 from hailridge.model.validation import read_effect
@@ -60,9 +60,9 @@ class Documents(unittest.TestCase):
         for effect in (moving(), *(read_effect(demo.document(name)) for name in ("hail-on-the-tin-roof", "beacon-flash", "tin-flags-in-the-gust"))):
             before, spelled = everything(effect), effect.model_dump_json()
             frame = list(Simulation(effect, demo.assets()).frames(10))[-1]
-            scene = Scene(effect, demo.assets())
-            layers(recorded_moment(scene, frame.columns, frame.count, 10))
-            scene.view(0.3)
+            plan = Plan(effect, demo.assets())
+            layers(recorded_moment(plan, frame.columns, frame.count, 10))
+            plan.view(0.3)
             self.assertEqual(everything(effect), before)
             self.assertEqual(effect.model_dump_json(), spelled)
 

@@ -8,9 +8,9 @@ import numpy as np
 import trimesh
 from scipy import stats
 
-from hailridge.core.assets import MemoryAssets, Mesh
-from hailridge.core.births.emissions import Burst, Pulses, Rate
-from hailridge.core.births.span import Span
+from hailridge.core.kinds.births.emissions import Burst, Pulses, Rate
+from hailridge.core.scene.assets import MemoryAssets, Mesh
+from hailridge.core.scene.span import Span
 from tests.support import document, mesh_of, run
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.expressions.formula import Formula, FormulaError, Words
+from hailridge.core.formulas.formula import Formula, FormulaError, Words
 
 WORDS = Words(
     {"x": "number", "y": "number", "p": "vector", "on": "flag"},

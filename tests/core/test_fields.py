@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 import trimesh
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through, surface
-from hailridge.core.fields.noise import evolving
-from hailridge.core.scene import Scene
+from hailridge.core.kinds.fields.noise import evolving
+from hailridge.core.looking.field_picture import boundaries, picture_box, scene_box, slice_through, surface
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run, track
 
@@ -23,14 +23,14 @@ def field(kind: str, name: str = "f", **rest: Any) -> dict[str, Any]:
     return {"kind": kind, "id": name, "label": name.capitalize(), **rest}
 
 
-def scene(*fields: dict[str, Any], shapes: list[dict[str, Any]] | None = None, **rest: Any) -> Scene:
+def scene(*fields: dict[str, Any], shapes: list[dict[str, Any]] | None = None, **rest: Any) -> Plan:
     effect = read_effect(document(fields=list(fields), shapes=shapes or [BALL], **rest))
     assert not effect.problems, effect.problems
-    return Scene(effect, MemoryAssets())
+    return Plan(effect, MemoryAssets())
 
 
-def values(made: Scene, name: str = "f", places: Any = PLACES, time: float = 0.0) -> Any:
-    return made.field_strength(name, places, time).astype(float)
+def values(made: Plan, name: str = "f", places: Any = PLACES, time: float = 0.0) -> Any:
+    return made.at(time).field_strength(name, places, time).astype(float)
 
 
 class Kinds(unittest.TestCase):
@@ -94,7 +94,6 @@ class Kinds(unittest.TestCase):
         made = scene(
             field("gradient", start=[0, 0, 0], end=[0, 1, 0], course="evenly", carrier="ball"), shapes=[ball]
         )
-        made.look_at(1.0)
         # Turned by a quarter about z, its y axis points along −x; it has moved to x = 2.
         np.testing.assert_allclose(values(made, time=1.0), np.clip(2 - PLACES[:, 0], 0, 1), atol=1e-5)
 
@@ -211,7 +210,7 @@ class Pictures(unittest.TestCase):
         self.assertLess(np.abs(np.linalg.norm(vertices, axis=1) - 1).max(), step / 10)
 
     def test_boundaries_lie_where_they_are_set(self) -> None:
-        made = scene(field("falloff", shape="ball", inner=0.3, outer=1.2))
+        made = scene(field("falloff", shape="ball", inner=0.3, outer=1.2)).beginning
         found = made.fields["f"]
         box = picture_box(made, found, scene_box(made, np.zeros((0, 3), np.float32)))
         drawn = {entry.name: entry.vertices for entry in boundaries(made, found, box, 0.0)}
@@ -221,7 +220,7 @@ class Pictures(unittest.TestCase):
         self.assertAlmostEqual(float(np.linalg.norm(place + way * 1.2)), 2.2, places=3)
 
     def test_a_slice_shows_the_values(self) -> None:
-        made = scene(field("gradient", start=[0.0, 0.0, 0.0], end=[1.0, 0.0, 0.0], course="evenly"))
+        made = scene(field("gradient", start=[0.0, 0.0, 0.0], end=[1.0, 0.0, 0.0], course="evenly")).beginning
         cut = slice_through(made, made.fields["f"], (np.zeros(3), np.ones(3)), 2, 0.5, 0.0)
         height, width = cut.values.shape
         wanted = np.broadcast_to((np.arange(width) + 0.5) / width * 255, (height, width))

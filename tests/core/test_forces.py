@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from hailridge.core.orientation import turned
-from hailridge.core.timeline import Timeline
+from hailridge.core.scene.timeline import Timeline
+from hailridge.core.state.orientation import turned
 from hailridge.model.effect import Clock
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape

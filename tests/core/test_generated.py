@@ -12,10 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.observe import layers, recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import layers, recorded_moment
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.catalogue import json_schema
 from hailridge.model.effect import Effect
@@ -220,8 +220,8 @@ class Generated(unittest.TestCase):
                 self.assertTrue(np.isfinite(frame.columns[name]).all(), name)
             self.assertLessEqual(frame.count, 80)
         assert frame is not None
-        scene = Scene(effect, MemoryAssets())
-        moment = recorded_moment(scene, frame.columns, frame.count, frame.number)
+        plan = Plan(effect, MemoryAssets())
+        moment = recorded_moment(plan, frame.columns, frame.count, frame.number)
         for layer in layers(moment):
             self.assertTrue(np.isfinite(layer.position).all())
 

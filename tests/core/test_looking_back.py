@@ -7,12 +7,12 @@ import unittest
 import numpy as np
 
 from hailridge import demo
-from hailridge.core.affected import ALWAYS, NEVER, differ_from
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.looks import tracing
-from hailridge.core.observe import layers
-from hailridge.core.scene import SUBSTEPS, recorded_for_looks
+from hailridge.core.kinds.looks import tracing
+from hailridge.core.looking.affected import ALWAYS, NEVER, differ_from
+from hailridge.core.looking.observe import layers
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.layout import SUBSTEPS, recorded_for_looks
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from tests.support import Document, compare, document, moment_of, rule, run
@@ -86,7 +86,7 @@ class Steps(unittest.TestCase):
         since = {"kind": "ramp", "quantity": {"kind": "since_rule", "rule": "fall"}}
         watched = read_effect(stepping() | {"looks": [{"kind": "balls", "id": "b", "layers": [since]}]})
         self.assertEqual(recorded_for_looks(watched), [0, ["fall"]])
-        self.assertIn("acted fall", watched and moment_of(watched).particles.layout)
+        self.assertIn("rules/fall acted", watched and moment_of(watched).particles.layout)
 
 
 class Memory(unittest.TestCase):
@@ -104,10 +104,10 @@ class Memory(unittest.TestCase):
 
         earlier = back(20)
         assert earlier is not None
-        earlier.past = moment.past = past
+        earlier.past, earlier.traces = past, {}
         layers(earlier)
         first, asked[:] = len(asked), []
-        layers(back_on := moment_at(back, 21, past))
+        layers(back_on := moment_at(back, 21, past, earlier.traces))
         self.assertEqual((first, asked, back_on.frame, len(frames)), (12, [], 21, 25))
 
     def test_what_is_remembered_is_bounded(self) -> None:
@@ -115,7 +115,7 @@ class Memory(unittest.TestCase):
         try:
             moment = moment_of(stepping())
             layers(moment)
-            trace = moment.scene.traces["t"]
+            trace = moment.traces["t"]
             self.assertLessEqual(trace.rows, 300 + 61)
         finally:
             tracing.MOST_ROWS = before

@@ -8,12 +8,12 @@ import numpy as np
 from scipy import stats
 from scipy.spatial import cKDTree
 
-from hailridge.core.advisories import advise
-from hailridge.core.looks.blending import contrast
-from hailridge.core.looks.instances import Instances
-from hailridge.core.looks.ramps import ReadyRamp
-from hailridge.core.observe import layers
-from hailridge.core.shipped import shipped_pictures
+from hailridge.core.kinds.looks.blending import contrast
+from hailridge.core.kinds.looks.instances import Instances
+from hailridge.core.kinds.looks.ramps import ReadyRamp
+from hailridge.core.looking.advisories import advise
+from hailridge.core.looking.observe import layers
+from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.model.ramps import Ramp
 from hailridge.model.validation import read_effect
 from tests.support import Document, document, moment_of, rule
@@ -178,7 +178,7 @@ class Linking(unittest.TestCase):
         self.assertTrue((points[:, [0, 3], 3] == 0).all())
 
     def test_the_nearest_few_agree_with_scipy_on_degenerate_clouds_too(self) -> None:
-        from hailridge.core.neighbours import Grid
+        from hailridge.core.state.neighbours import Grid
 
         rng = np.random.default_rng(4)
         for places in (

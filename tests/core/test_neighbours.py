@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.neighbours import Grid
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.state.neighbours import Grid
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
 
@@ -133,7 +133,7 @@ class InRules(unittest.TestCase):
         columns = {name: column.copy() for name, column in frame.columns.items()}
         columns["position"][:] = [[0, 0, 0], [1, 0, 0], [2.5, 0, 0]]
         for counted_first in (False, True):
-            moment = recorded_moment(Scene(effect, MemoryAssets()), columns, 3, 0)
+            moment = recorded_moment(Plan(effect, MemoryAssets()), columns, 3, 0)
             moment.doomed = np.zeros(3, np.bool_)
             if counted_first:
                 moment.neighbour_counts(slice(0, 3), 5.0, [])

@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.affected import differ_from
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Frame, Simulation
+from hailridge.core.looking.affected import differ_from
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.model.validation import read_effect
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape
@@ -150,7 +150,7 @@ class WithoutHistory(unittest.TestCase):
     def test_any_frame_at_once(self) -> None:
         effect = read_effect(self.drifting())
         frames = run(effect)
-        self.assertTrue(Simulation(effect, MemoryAssets()).scene.without_history)
+        self.assertTrue(Simulation(effect, MemoryAssets()).plan.without_history)
         for number in (0, 13, 48):
             alone = Simulation(effect, MemoryAssets())
             alone.frame = number - 1
@@ -176,10 +176,10 @@ class WithoutHistory(unittest.TestCase):
         self.assertGreater(left, 150)
 
     def test_what_has_history(self) -> None:
-        self.assertFalse(Simulation(read_effect(lively()), MemoryAssets()).scene.without_history)
+        self.assertFalse(Simulation(read_effect(lively()), MemoryAssets()).plan.without_history)
         raw = self.drifting()
         raw["rules"].append(rule({"kind": "gravity"}, id="fall"))
-        self.assertFalse(Simulation(read_effect(raw), MemoryAssets()).scene.without_history)
+        self.assertFalse(Simulation(read_effect(raw), MemoryAssets()).plan.without_history)
 
 
 if __name__ == "__main__":

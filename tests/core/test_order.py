@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.order import order_advisories
+from hailridge.core.looking.order import order_advisories
 from hailridge.model.validation import read_effect
 from tests.core.test_advisories import fixed
 from tests.support import compare, document, rule, run

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.affected import differ_from
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.moment import Moment
-from hailridge.core.particles import Particles
-from hailridge.core.scene import Scene
+from hailridge.core.looking.affected import differ_from
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
+from hailridge.core.state.particles import Particles
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import bake_key
 from tests.support import compare, document, rule, run, track
@@ -66,14 +66,14 @@ class Forces(unittest.TestCase):
 
     def test_gusts_travel_with_their_wind(self) -> None:
         effect = read_effect(document(rule({"kind": "wind", "velocity": [2.0, 0.0, 0.0], "gusts": 80.0, "gust_size": 1.0}), count=40))
-        scene = Scene(effect, MemoryAssets())
+        plan = Plan(effect, MemoryAssets())
         wind: Any = effect.rules[0].actions[0]
-        particles = Particles(scene.columns)
+        particles = Particles(plan.columns)
         particles.append(40)
         places = np.random.default_rng(3).uniform(-5, 5, (40, 3)).astype(np.float32)
 
         def swell(time: float, shift: float) -> np.ndarray:
-            moment = Moment(scene, particles, 0, time)
+            moment = Moment(plan.beginning, particles, 0, time)
             particles.column("position")[:] = places + np.array([shift, 0, 0], np.float32)
             return np.asarray(wind._swell(moment, slice(0, 40), np.array([2.0, 0.0, 0.0], np.float32)))
 

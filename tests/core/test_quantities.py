@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.moment import Moment
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
 from hailridge.model.kind import kinds
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
@@ -55,7 +55,7 @@ class KnownState(unittest.TestCase):
         columns["contact_time"][:] = [-1e30, 0.25, 1.0]
         columns["own hot"][:] = [1, 0, 1]
         columns["color"][:] = [[1, 1, 1], [0, 0, 0], [1, 0, 0]]
-        self.moment: Moment = recorded_moment(Scene(effect, MemoryAssets()), columns, 3, 24)
+        self.moment: Moment = recorded_moment(Plan(effect, MemoryAssets()), columns, 3, 24)
 
     def read(self, kind: str, **fields: Any) -> list[Any]:
         quantity = kinds("quantity")[kind](kind=kind, **fields)
@@ -168,7 +168,7 @@ class Extents(unittest.TestCase):
                     )
                 )
                 frame = run(effect, 20)[-1]
-                moment = recorded_moment(Scene(effect, MemoryAssets()), frame.columns, frame.count, 20)
+                moment = recorded_moment(Plan(effect, MemoryAssets()), frame.columns, frame.count, 20)
                 given = effect.sources[0].speed
                 values = np.asarray(given.give(moment, moment.everyone()))
                 low, high = given.extent()

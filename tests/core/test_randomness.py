@@ -7,8 +7,8 @@ import unittest
 import numpy as np
 from scipy import stats
 
-from hailridge.core import randomness
 from hailridge.core.kernels import philox
+from hailridge.core.state import randomness
 from tests.support import document, rule, run
 
 SPREAD = {"kind": "spread", "value": 1.0, "spread": 0.5}

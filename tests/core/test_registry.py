@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import ast
+import importlib
 import json
 import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 
 import hailridge.core
@@ -71,6 +74,15 @@ class OnePlace(unittest.TestCase):
         self.assertIn("cannot be below 0", told["refused"])
 
 
+def _imported(path: Path) -> Iterator[str]:
+    """Every module that a module imports, wherever in it."""
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom):
+            yield from (f"{node.module}.{alias.name}" for alias in node.names)
+        elif isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+
+
 class Completeness(unittest.TestCase):
     def test_sentences_name_fields_that_exist(self) -> None:
         import re
@@ -82,7 +94,7 @@ class Completeness(unittest.TestCase):
             self.assertLessEqual(named, {field["name"] for field in entry["fields"]}, entry["kind"])
 
     def test_two_kinds_cannot_share_a_tag(self) -> None:
-        from hailridge.core.quantities.life import Age
+        from hailridge.core.kinds.quantities.life import Age
 
         with self.assertRaises(TypeError):
             type("Other", (Age,), {"__module__": __name__, "__qualname__": "Other"})
@@ -92,31 +104,37 @@ class Completeness(unittest.TestCase):
 
 
 class Layers(unittest.TestCase):
-    """Dependencies point downward: web → runs → store, formats → core → model."""
+    """Dependencies point downward: web → runs → store → demo → formats → core → model, and within core from looking down to the kernels."""
 
-    ORDER = ["model", "core", "formats", "demo", "store", "runs", "web"]
+    ORDER = ("model", "core", "formats", "demo", "store", "runs", "web")
+    ROOMS = ("kernels", "state", "space", "scene", "formulas", "kinds", "step", "looking")
 
-    def test_imports(self) -> None:
-        import ast
+    def test_packages(self) -> None:
+        self._holds(Path(hailridge.core.__file__).parents[1], "hailridge", self.ORDER)
 
-        root = Path(hailridge.core.__file__).parents[1]
+    def test_rooms_of_core(self) -> None:
+        root = Path(hailridge.core.__file__).parent
+        self.assertEqual(set(self.ROOMS), {entry.parent.name for entry in root.glob("*/__init__.py")}, "a room without a place in the order")
+        self._holds(root, "hailridge.core", self.ROOMS)
+
+    def test_every_room_says_what_it_is(self) -> None:
+        told = (Path(__file__).parents[2] / "docs/architecture.md").read_text(encoding="utf-8")
+        for room in self.ROOMS:
+            self.assertTrue((importlib.import_module(f"hailridge.core.{room}").__doc__ or "").strip(), room)
+            self.assertIn(f"    {room}/", told)
+
+    def _holds(self, root: Path, package: str, order: tuple[str, ...]) -> None:
+        """No module imports from a package that comes later in the order."""
+        depth = package.count(".") + 1
         for path in root.rglob("*.py"):
-            package = path.relative_to(root).parts[0]
-            if package not in self.ORDER:
+            room = path.relative_to(root).parts[0]
+            if room not in order:
                 continue
-            allowed = set(self.ORDER[: self.ORDER.index(package) + 1])
-            for node in ast.walk(ast.parse(path.read_text())):
-                names = (
-                    [node.module or ""]
-                    if isinstance(node, ast.ImportFrom)
-                    else [alias.name for alias in node.names]
-                    if isinstance(node, ast.Import)
-                    else []
-                )
-                for name in names:
-                    parts = name.split(".")
-                    if parts[0] == "hailridge" and len(parts) > 1:
-                        self.assertIn(parts[1], allowed, f"{path} imports {name}")
+            allowed = order[: order.index(room) + 1]
+            for name in _imported(path):
+                parts = name.split(".")
+                if name.startswith(f"{package}.") and parts[depth] in order:
+                    self.assertIn(parts[depth], allowed, f"{path} imports {name}")
 
     def test_modules_stay_of_one_idea(self) -> None:
         root = Path(hailridge.core.__file__).parents[1]

@@ -9,10 +9,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.events import Happening
-from hailridge.core.observe import holders, recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import holders, recorded_moment
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.state.events import Happening
 from hailridge.model.validation import read_effect
 from tests.support import PLANE, compare, document, rule, run, simulation, track
 
@@ -281,8 +281,8 @@ class Lifetimes(unittest.TestCase):
         )
         effect = read_effect(raw)
         frames = run(effect)
-        scene = Scene(effect, MemoryAssets())
-        times = 0.5 + 1.5 * scene.field_strength("n", frames[0].columns["position"], 0.0)
+        plan = Plan(effect, MemoryAssets())
+        times = 0.5 + 1.5 * plan.beginning.field_strength("n", frames[0].columns["position"], 0.0)
         last = {
             int(event["particle"]): float(event["time"])
             for frame in frames
@@ -298,8 +298,8 @@ class Lifetimes(unittest.TestCase):
     def test_quantities_of_life(self) -> None:
         frames = run(document(source={"lifetime": 2.0}), 24)
         effect = read_effect(document(source={"lifetime": 2.0}))
-        moment = recorded_moment(Scene(effect, MemoryAssets()), frames[-1].columns, 1, 24)
-        from hailridge.core.quantities.life import LifeFraction, Remaining
+        moment = recorded_moment(Plan(effect, MemoryAssets()), frames[-1].columns, 1, 24)
+        from hailridge.core.kinds.quantities.life import LifeFraction, Remaining
 
         self.assertAlmostEqual(float(LifeFraction().read(moment, slice(0, 1))[0]), 0.5, places=4)
         self.assertAlmostEqual(float(Remaining().read(moment, slice(0, 1))[0]), 1.0, places=4)
@@ -399,12 +399,12 @@ class ConditionTrees(unittest.TestCase):
         effect = read_effect(document(rule(add(), condition=tree), count=60, attributes=COUNT))
         frame = self.FRAMES[-1]
         moment = recorded_moment(
-            Scene(effect, MemoryAssets()),
+            Plan(effect, MemoryAssets()),
             {**frame.columns, "key": np.arange(60, dtype=np.uint64)},
             frame.count,
             6,
         )
-        from hailridge.core.quantities.identity import OwnRandom
+        from hailridge.core.kinds.quantities.identity import OwnRandom
 
         own = OwnRandom().read(moment, slice(0, 60))
         speeds = np.linalg.norm(frame.columns["velocity"], axis=1)

@@ -8,11 +8,10 @@ from typing import Any
 import numpy as np
 import trimesh
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.bodies import Bodies
-from hailridge.core.geometry import Geometry
-from hailridge.core.scene import Scene
-from hailridge.core.transforms import Transform, turning
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan, Scene
+from hailridge.core.space.geometry import Geometry
+from hailridge.core.space.transforms import Transform, turning
 from hailridge.model.validation import DocumentError, read_effect
 from tests.core.test_curves import keys
 from tests.support import document, rule, run, track
@@ -24,12 +23,12 @@ def shape(kind: str, **fields: Any) -> Shape:
     return {"kind": kind, "id": kind, "label": kind.capitalize(), **fields}
 
 
-def bodies(*shapes: Shape) -> Bodies:
-    return Scene(read_effect(document(shapes=list(shapes))), MemoryAssets()).bodies
+def bodies(*shapes: Shape) -> Scene:
+    return Plan(read_effect(document(shapes=list(shapes))), MemoryAssets()).beginning
 
 
 def local(kind: str, **fields: Any) -> Geometry:
-    return bodies(shape(kind, **fields)).by_id[kind].end.geometry
+    return bodies(shape(kind, **fields)).pose(kind).geometry
 
 
 def outside_mesh(geometry: Geometry) -> trimesh.Trimesh:
@@ -89,7 +88,7 @@ class Form(unittest.TestCase):
             {**shape("ball", radius=1.0, position=[0.8, 0.0, 0.0]), "id": "other"},
             shape("compound", members=["ball", "other"]),
         )
-        pose = made.by_id["compound"].end
+        pose = made.pose("compound")
         middle = np.array([[0.4, 0, 0], [-0.9, 0, 0], [1.7, 0, 0], [0, 1.2, 0]], np.float32)
         self.assertEqual(pose.inside(middle).tolist(), [True, True, True, False])
 
@@ -134,17 +133,17 @@ class Place(unittest.TestCase):
             shape("box", position=[1.0, 0.0, 0.0], parent="control"),
             shape("ball", position=[0.0, 1.0, 0.0], parent="box"),
         )
-        np.testing.assert_allclose(made.by_id["box"].frame.translation, [0, 1, -2], atol=1e-9)
-        np.testing.assert_allclose(made.by_id["ball"].frame.translation, [0, 3, -2], atol=1e-9)
-        self.assertEqual(made.by_id["ball"].frame.scale, 2.0)
+        np.testing.assert_allclose(made.frame("box").translation, [0, 1, -2], atol=1e-9)
+        np.testing.assert_allclose(made.frame("ball").translation, [0, 3, -2], atol=1e-9)
+        self.assertEqual(made.frame("ball").scale, 2.0)
 
     def test_along_a_path(self) -> None:
         route = shape(
             "path", points=[[0.0, 0.0, 0.0], [4.0, 0.0, 0.0]], smooth=False, position=[0.0, 1.0, 0.0]
         )
         made = bodies(route, shape("box", path="path", travel=keys((0, 0.0), (2, 100.0)), facing=True))
-        self.assertTrue(made.by_id["box"].moving)
-        scene = Scene(
+        self.assertTrue(made.plan.stage.by_id["box"].moving)
+        plan = Plan(
             read_effect(
                 document(
                     shapes=[route, shape("box", path="path", travel=keys((0, 0.0), (2, 100.0)), facing=True)]
@@ -152,15 +151,13 @@ class Place(unittest.TestCase):
             ),
             MemoryAssets(),
         )
-        scene.look_at(0.5)
-        frame = scene.bodies.by_id["box"].frame
+        frame = plan.at(0.5).frame("box")
         np.testing.assert_allclose(frame.translation, [1, 1, 0], atol=1e-6)
         np.testing.assert_allclose(frame.rotation @ [0, 0, 1], [1, 0, 0], atol=1e-6)
-        laps = Scene(
+        laps = Plan(
             read_effect(document(shapes=[route, shape("box", path="path", lap=2.0)])), MemoryAssets()
         )
-        laps.look_at(3.0)
-        np.testing.assert_allclose(laps.bodies.by_id["box"].frame.translation, [2, 1, 0], atol=1e-6)
+        np.testing.assert_allclose(laps.at(3.0).frame("box").translation, [2, 1, 0], atol=1e-6)
 
     def test_circles_are_refused(self) -> None:
         circle = [shape("box", parent="ball"), shape("ball", parent="box")]
@@ -179,7 +176,7 @@ class Place(unittest.TestCase):
 
 class Roughness(unittest.TestCase):
     def test_bounded_closed_and_changing(self) -> None:
-        made = Scene(
+        made = Plan(
             read_effect(
                 document(
                     shapes=[
@@ -189,16 +186,14 @@ class Roughness(unittest.TestCase):
             ),
             MemoryAssets(),
         )
-        first = made.bodies.by_id["ball"].end.geometry
+        first = made.at(0.0).pose("ball").geometry
         far = np.linalg.norm(first.vertices, axis=1)
         self.assertGreater(far.std(), 0.02)
         self.assertLess(np.abs(far - 1).max(), 0.3)
         self.assertTrue(outside_mesh(first).is_watertight)
-        made.look_at(0.5)
-        second = made.bodies.by_id["ball"].end.geometry
+        second = made.at(0.5).pose("ball").geometry
         self.assertGreater(np.abs(second.vertices - first.vertices).max(), 0.01)
-        made.look_at(0.0)
-        np.testing.assert_array_equal(made.bodies.by_id["ball"].end.geometry.vertices, first.vertices)
+        np.testing.assert_array_equal(made.at(0.0).pose("ball").geometry.vertices, first.vertices)
 
     def test_a_box_gets_triangles_to_bend(self) -> None:
         rough = local("box", roughness=0.1, roughness_size=0.3)

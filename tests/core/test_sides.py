@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from hailridge import demo
-from hailridge.core.transforms import Transform
+from hailridge.core.space.transforms import Transform
 from tests.support import compare, document, rule, run
 
 SOLID = rule({"kind": "bounce", "shape": "floor", "bounciness": 0.4, "friction": 0.0}, id="solid")

@@ -11,8 +11,8 @@ from scipy import stats
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from hailridge.core.assets import MemoryAssets, Mesh
-from hailridge.core.orientation import about_axis, align, any_orientations, from_spin, product, turned
+from hailridge.core.scene.assets import MemoryAssets, Mesh
+from hailridge.core.state.orientation import about_axis, align, any_orientations, from_spin, product, turned
 from hailridge.model.validation import DocumentError, read_effect
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape

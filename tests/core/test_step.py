@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.observe import recorded_moment, turn_of
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import recorded_moment, turn_of
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.effect import rule_numbers
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run, track
@@ -52,9 +52,9 @@ class TheRecord(unittest.TestCase):
         )
         raw = stream(rule({"kind": "remove"}, condition=condition), split, steps=steps, shapes=[BALL], fields=[GATE])
         effect = read_effect(raw)
-        scene, wrong = Scene(effect, MemoryAssets()), 0
+        plan, wrong = Plan(effect, MemoryAssets()), 0
         for frame in run(effect):
-            moment = recorded_moment(scene, frame.columns, frame.count, frame.number)
+            moment = recorded_moment(plan, frame.columns, frame.count, frame.number)
             holds = effect.rules[1].condition.holds(moment, moment.everyone())  # type: ignore[union-attr]
             wrong += int(np.count_nonzero(holds))
         return wrong
@@ -74,9 +74,9 @@ class TheRecord(unittest.TestCase):
             shapes=[BALL], fields=[GATE], groups=["a", "b"],
         )  # fmt: skip
         effect = read_effect(raw)
-        scene = Scene(effect, MemoryAssets())
+        plan = Plan(effect, MemoryAssets())
         for frame in run(effect):
-            moment = recorded_moment(scene, frame.columns, frame.count, frame.number)
+            moment = recorded_moment(plan, frame.columns, frame.count, frame.number)
             still = np.flatnonzero(moment.column("group") == 0)
             self.assertFalse((moment.field_of("gate", still) >= 0.5).any(), frame.number)
 
@@ -98,12 +98,12 @@ class TheRecord(unittest.TestCase):
             shapes=[BALL, {"kind": "plane", "id": "floor", "label": "Floor", "position": [0.0, -0.6, 0.0]}],
         )  # fmt: skip
         effect = read_effect(raw)
-        scene = Scene(effect, MemoryAssets())
+        plan = Plan(effect, MemoryAssets())
         told = np.zeros(len(effect.rules), int)
         for frame in run(effect):
-            moment = recorded_moment(scene, frame.columns, frame.count, frame.number)
+            moment = recorded_moment(plan, frame.columns, frame.count, frame.number)
             moment.departed, moment.looked = frame.departed, frame.looked.tolist()
-            for ready in scene.rules:
+            for ready in plan.rules:
                 found = turn_of(moment, ready)
                 ids = [*found.ids, *found.left]
                 self.assertEqual((len(set(ids)), len(ids)), (frame.held[ready.index],) * 2, (frame.number, ready.rule.id))

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.looks.trails import Trails
-from hailridge.core.observe import layers
+from hailridge.core.kinds.looks.trails import Trails
+from hailridge.core.looking.observe import layers
 from hailridge.model.validation import read_effect
 from tests.support import Document, compare, document, moment_of, rule
 

@@ -9,13 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.engine.simulation import Frame
-from hailridge.core.events import Happening
-from hailridge.core.flow import flow, slices
-from hailridge.core.observe import holders, recorded_moment, values_of
-from hailridge.core.scene import Scene
-from hailridge.core.why import branch_counts, explain, last_firings
+from hailridge.core.looking.flow import flow, slices
+from hailridge.core.looking.observe import holders, recorded_moment, values_of
+from hailridge.core.looking.why import branch_counts, explain, last_firings
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.state.events import Happening
+from hailridge.core.step.simulation import Frame
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
 
@@ -23,11 +23,11 @@ from tests.support import compare, document, rule, run
 def explained(raw: dict[str, Any], frame: int, index: int) -> str:
     effect = read_effect(raw)
     frames = run(effect)
-    scene = Scene(effect, MemoryAssets())
+    plan = Plan(effect, MemoryAssets())
     found = frames[frame]
     events = np.concatenate([entry.events for entry in frames])
-    ready = next(ready for ready in scene.rules if ready.index == index)
-    return explain(recorded_moment(scene, found.columns, found.count, frame), ready, events)
+    ready = next(ready for ready in plan.rules if ready.index == index)
+    return explain(recorded_moment(plan, found.columns, found.count, frame), ready, events)
 
 
 class Nobody(unittest.TestCase):
@@ -105,11 +105,11 @@ class Branches(unittest.TestCase):
         }
         effect = read_effect(document(rule({"kind": "drag"}, condition=condition), count=10))
         frame = run(effect, 2)[-1]
-        scene = Scene(effect, MemoryAssets())
-        moment = recorded_moment(scene, frame.columns, 10, 2)
+        plan = Plan(effect, MemoryAssets())
+        moment = recorded_moment(plan, frame.columns, 10, 2)
         found = {
             "/".join(map(str, entry["path"])): entry["holds"]
-            for entry in branch_counts(moment, scene.rules[0])
+            for entry in branch_counts(moment, plan.rules[0])
         }
         self.assertEqual(found, {"": 5, "conditions/0": 3, "conditions/1": 2, "conditions/1/condition": 8})
         ids, of = holders(moment, effect.rules[0].condition, [], otherwise=True)
@@ -124,10 +124,10 @@ class Branches(unittest.TestCase):
             source={"group": "a", "emission": {"kind": "pulses", "count": 5, "every": 0.0625, "times": 2}},
         )
         frames = run(raw, 3)
-        scene = Scene(read_effect(raw), MemoryAssets())
-        moment = recorded_moment(scene, frames[3].columns, 10, 3)
+        plan = Plan(read_effect(raw), MemoryAssets())
+        moment = recorded_moment(plan, frames[3].columns, 10, 3)
         self.assertEqual(frames[3].held.tolist(), [5])
-        self.assertEqual([(entry["holds"], entry["of"]) for entry in branch_counts(moment, scene.rules[0])], [(5, 10)])
+        self.assertEqual([(entry["holds"], entry["of"]) for entry in branch_counts(moment, plan.rules[0])], [(5, 10)])
 
     def test_when_it_last_fired(self) -> None:
         window = {"kind": "between", "quantity": {"kind": "age"}, "low": 0.24, "high": 0.51}
@@ -150,7 +150,7 @@ class Branches(unittest.TestCase):
             )
         )
         frame = run(effect, 12)[-1]
-        found = values_of(recorded_moment(Scene(effect, MemoryAssets()), frame.columns, 1, 12), 0)
+        found = values_of(recorded_moment(Plan(effect, MemoryAssets()), frame.columns, 1, 12), 0)
         assert found is not None
         first, second = found["reasons"]
         self.assertEqual((first["holds"], second["switched_off"]), (False, True))

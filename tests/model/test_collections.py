@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from unittest.mock import patch
 
-from hailridge.core.affected import ALWAYS, NEVER, differ_from
+from hailridge.core.looking.affected import ALWAYS, NEVER, differ_from
 from hailridge.model import fields
 from hailridge.model.collections import COLLECTIONS, declared_in, named
 from hailridge.model.comparing import changes

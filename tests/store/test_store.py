@@ -18,7 +18,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine, inspect, text
 
 from hailridge import demo
-from hailridge.core.assets import MissingAsset
+from hailridge.core.scene.assets import MissingAsset
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import RUNS_KEPT, Bakes, StoredFrame, bake_key
 from hailridge.store.claim import Claim

@@ -19,7 +19,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from hailridge import demo
 from hailridge.commands.serving import seed_demos
-from hailridge.core.suggesting import present_quantity
+from hailridge.core.looking.suggesting import present_quantity
 from hailridge.formats.blocks import unpack
 from hailridge.formats.posters import poster_of
 from hailridge.model.kind import Kind

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import MemoryAssets
-from hailridge.core.scene import Scene
+from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule
@@ -116,8 +116,8 @@ class Looking(ApiCase):
                 (np.arange(cut["height"]) + 0.5) / cut["height"],
             )
             places = corner + u[None, :, None] * across + v[:, None, None] * up
-            scene = Scene(read_effect(self.raw), MemoryAssets())
-            true = scene.field_strength(field, places.reshape(-1, 3).astype(np.float32), 1.0)
+            plan = Plan(read_effect(self.raw), MemoryAssets())
+            true = plan.beginning.field_strength(field, places.reshape(-1, 3).astype(np.float32), 1.0)
             self.assertLess(np.abs(values.ravel() / 255 - true).max(), 0.01)
         self.assertEqual(head["line"], None)
 

@@ -168,7 +168,7 @@ class Motion(ApiCase):
         raw["format"] = 1
         del raw["shapes"][1]["position"]
         given = self.client.get(f"/api/effects/{self.made(raw)}").json()["document"]
-        self.assertEqual((given["format"], given["fields"], given["dials"]), (5, [], []))
+        self.assertEqual((given["format"], given["fields"], given["dials"]), (6, [], []))
         self.assertEqual(given["shapes"][1]["roughness"], 0.0)
 
 

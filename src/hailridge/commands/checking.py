@@ -47,8 +47,8 @@ def _documents(name: str) -> list[str]:
 
 
 def _report(name: str) -> Report:
-    from hailridge.core.advisories import advise
-    from hailridge.core.shipped import shipped_pictures
+    from hailridge.core.looking.advisories import advise
+    from hailridge.core.scene.shipped import shipped_pictures
     from hailridge.model.kind import references
     from hailridge.model.validation import place_in_words
 

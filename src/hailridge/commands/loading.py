@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, cast
 
-from hailridge.core.assets import Assets
+from hailridge.core.scene.assets import Assets
 from hailridge.model.effect import Effect
 from hailridge.model.validation import DocumentError, read_effect
 

@@ -39,7 +39,7 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
     import uvicorn
 
     from hailridge.core.kernels.cached import ready_file
-    from hailridge.core.warm import warm
+    from hailridge.core.kernels.warm import warm
     from hailridge.store.claim import Claim
     from hailridge.store.database import Database
     from hailridge.web.app import create_app

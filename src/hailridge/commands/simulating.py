@@ -43,7 +43,7 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     first, last = frame_range(frames, document.clock.last_frame)
     check_place(out, targets(out, first, last), overwrite)
 
-    from hailridge.core.engine.simulation import Simulation
+    from hailridge.core.step.simulation import Simulation
 
     simulation = Simulation(document, assets)
     columns = (TextColumn("simulating"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())

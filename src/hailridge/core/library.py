@@ -11,6 +11,6 @@ PACKAGES = ("amounts", "quantities", "conditions", "actions", "shapes", "fields"
 def load() -> None:
     """Import every module that declares kinds."""
     for name in PACKAGES:
-        package = importlib.import_module(f"hailridge.core.{name}")
+        package = importlib.import_module(f"hailridge.core.kinds.{name}")
         for module in sorted(info.name for info in pkgutil.iter_modules(package.__path__)):
-            importlib.import_module(f"hailridge.core.{name}.{module}")
+            importlib.import_module(f"hailridge.core.kinds.{name}.{module}")

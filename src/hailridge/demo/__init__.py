@@ -7,7 +7,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from hailridge.core.assets import MemoryAssets, Mesh
+from hailridge.core.scene.assets import MemoryAssets, Mesh
 from hailridge.formats.meshes import mesh_id, read_mesh
 
 FOLDER = Path(__file__).parent

@@ -11,7 +11,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from hailridge.core.engine.simulation import Frame
+from hailridge.core.step.simulation import Frame
 from hailridge.model.effect import Effect
 
 Table = dict[str, Any]

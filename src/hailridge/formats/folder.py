@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from hailridge.core.assets import Assets, Mesh, MissingAsset, PictureSheet
+from hailridge.core.scene.assets import Assets, Mesh, MissingAsset, PictureSheet
 from hailridge.formats.meshes import MeshError, read_mesh
 from hailridge.formats.pictures import PictureError, read_pictures
 

@@ -11,9 +11,9 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import Mesh
-from hailridge.core.geometry import Geometry
 from hailridge.core.kernels import tree as kernel
+from hailridge.core.scene.assets import Mesh
+from hailridge.core.space.geometry import Geometry
 from hailridge.formats.obj import ObjError, read_obj
 from hailridge.formats.polygons import triangles_of
 from hailridge.formats.usd_meshes import UsdError, read_usd

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from hailridge.core.assets import PictureSheet
+from hailridge.core.scene.assets import PictureSheet
 
 LARGEST_FILE = 48 * 1024 * 1024
 LONGEST_SIDE = 8192

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from hailridge.core.assets import Assets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.moment import Moment
-from hailridge.core.observe import layers, recorded_moment
-from hailridge.core.scene import Scene
+from hailridge.core.looking.observe import layers, recorded_moment
+from hailridge.core.scene.assets import Assets
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.formats.sketching import Easel, draw_layer
 from hailridge.model.effect import Effect
 
@@ -24,13 +24,13 @@ POSTER_AT = 0.6
 
 def poster_of(effect: Effect, assets: Assets) -> bytes:
     """The poster of a document that is run here and now, up to the moment that posters show."""
-    simulation = Simulation(effect, assets)
+    plan = Plan(effect, assets)
+    simulation = Simulation(effect, assets, plan=plan)
     at = round(effect.clock.last_frame * POSTER_AT)
     frames = list(simulation.frames(at))
-    scene = Scene(effect, assets)
 
     def moment_at(number: int) -> Moment:
-        return recorded_moment(scene, frames[number].columns, frames[number].count, number)
+        return recorded_moment(plan, frames[number].columns, frames[number].count, number)
 
     shown = moment_at(at)
     shown.past = moment_at
@@ -39,7 +39,7 @@ def poster_of(effect: Effect, assets: Assets) -> bytes:
 
 def poster(moment: Moment) -> bytes:
     """A PNG of the moment from the stage's first point of view, 480 × 300."""
-    shown = [body.end.world for body in moment.scene.bodies.list if body.shape.visible]
+    shown = [pose.world for pose, shape in zip(moment.scene.poses, moment.scene.shapes, strict=True) if shape.visible]
     visible = [geometry for geometry in shown if len(geometry.faces)] if moment.scene.effect.picture.shapes else []
     drawn = layers(moment)
     # Particles say what there is to see; a ground plane may reach far beyond.
@@ -47,7 +47,7 @@ def poster(moment: Moment) -> bytes:
     settings = moment.scene.effect.picture
     camera = _Camera(np.concatenate(places) if places else np.zeros((1, 3)))
     if settings.camera == "own":
-        camera.stand(**{name: value for name, value in moment.scene.view(moment.time).items() if name != "focus"})
+        camera.stand(**{name: value for name, value in moment.scene.plan.view(moment.time).items() if name != "focus"})
     canvas = np.full((HEIGHT * FINER, WIDTH * FINER, 3), np.round(np.asarray(settings.background) * 255), np.uint8)
     depths = np.full(canvas.shape[:2], np.inf)
     if visible:

@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageChops, ImageDraw
 
-from hailridge.core.drawn import Layer
-from hailridge.core.looks.instances import Instances
-from hailridge.core.orientation import turned
-from hailridge.core.scene import Scene
+from hailridge.core.kinds.looks.drawn import Layer
+from hailridge.core.kinds.looks.instances import Instances
+from hailridge.core.scene.plan import Scene
+from hailridge.core.state.orientation import turned
 
 MOST = {"picture": 1500, "form": 900, "ribbon": 30_000}
 MOST_PARTICLES = 6000
@@ -126,7 +126,7 @@ def _pictures(easel: Easel, scene: Scene, layer: Layer, rows: NDArray[np.intp], 
 def _cell(easel: Easel, scene: Scene, layer: Layer, number: int) -> Image.Image:
     key = (layer.settings["picture"], number)
     if key not in easel.cells:
-        sheet = scene.picture(key[0])
+        sheet = scene.plan.picture(key[0])
         whole = Image.open(io.BytesIO(sheet.png)).convert("RGBA")
         width, height = sheet.width // sheet.columns, sheet.height // sheet.rows
         left, upper = number % sheet.columns * width, number // sheet.columns * height

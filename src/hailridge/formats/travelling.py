@@ -24,8 +24,8 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import Assets, Mesh, MissingAsset, PictureSheet
-from hailridge.core.shipped import shipped_pictures
+from hailridge.core.scene.assets import Assets, Mesh, MissingAsset, PictureSheet
+from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.formats.meshes import FURTHEST, MOST_TRIANGLES, mesh_id
 from hailridge.formats.pictures import PictureError, picture_id, read_pictures
 from hailridge.model.effect import FORMAT, Effect

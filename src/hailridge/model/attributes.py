@@ -35,6 +35,12 @@ class AttributeInfo:
     stored: bool = True
     own: bool = False
     """Whether the effect declares it."""
+    memory: bool = False
+    """Whether it is what a rule or one of its parts remembers of each particle: kept and recorded, but for nobody else to read or write."""
+    birth: float | tuple[float, ...] = 0.0
+    """What its column holds before its first value is given, as it is kept."""
+    optional: tuple[str, ...] = ()
+    """The columns that only effects have of which some part names it; where it is not among them, every particle has it."""
 
     @property
     def width(self) -> int:
@@ -68,9 +74,9 @@ BUILT_IN: dict[str, AttributeInfo] = {
         AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.",
             (-20, 20), -1e5, 1e5, share=100, start=(0.0, 2.0, 0.0)),
         AttributeInfo("spin", "spin", "deg/s", "vector", "How fast it turns, about which axis.",
-            (-720, 720), -1e6, 1e6, share=100, start=(0.0, 180.0, 0.0)),
+            (-720, 720), -1e6, 1e6, share=100, start=(0.0, 180.0, 0.0), optional=("orientation", "spin")),
         AttributeInfo("picture", "picture", "", "number", "Which drawing of a set it shows, 0 the first.",
-            (0, 15), 0.0, 4095.0, share=100, start=0.0),
+            (0, 15), 0.0, 4095.0, share=100, start=0.0, optional=("picture",)),
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6, start=(0.0, 1.0, 0.0)),
     ]
 }
@@ -104,7 +110,18 @@ def own_info(given: Mapping[str, Any]) -> AttributeInfo:
     return AttributeInfo(
         str(given.get("id", "")), str(given.get("label", "")), unit, kind, "", soft, low, high,  # type: ignore[arg-type]
         share=float(share) if isinstance(share, int | float) else 0.0, start=OWN_STARTS.get(kind, 1.0), own=True,
+        birth=(0.0, 0.0, 0.0, 1.0) if kind == "orientation" else 0.0,
     )  # fmt: skip
+
+
+def remembered(name: str, kind: ValueType, birth: float = 0.0) -> AttributeInfo:
+    """The row of what a rule, or one of its parts, remembers of each particle. Never handed on to children: they begin with a clean memory."""
+    return AttributeInfo(name, name, "", kind, "", writable=False, memory=True, birth=birth)
+
+
+def memory_of_rule(rule: str, what: str) -> str:
+    """The id of a row that a rule remembers, by the rule's id."""
+    return f"rules/{rule} {what}"
 
 
 def table_of(own: Iterable[Mapping[str, Any]]) -> dict[str, AttributeInfo]:

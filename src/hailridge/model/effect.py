@@ -13,7 +13,7 @@ from hailridge.model.fields import collection
 from hailridge.model.kind import Identifier, Label, Part, Value, Vector
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 
-FORMAT = 5
+FORMAT = 6
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -197,6 +197,10 @@ class Source(Part):
     actions: list[Action] = fields.slot("action", many=True, label="Then, on birth")
     seed: ItemSeed = 0
 
+    def needs(self) -> tuple[str, ...]:
+        spins = self.spin.extent() != (0.0, 0.0)
+        return ("orientation", "spin") if self.orientation.turned or spins else ()
+
 
 TRIGGER_PLACES: dict[str, Place] = {
     "each": "step", "once": "moment", "becomes": "moment", "stops": "moment", "birth": "birth", "contact": "contact", "death": "death",
@@ -283,7 +287,7 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[5] = 5
+    format: Literal[6] = 6
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)

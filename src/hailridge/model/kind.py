@@ -7,10 +7,10 @@ told apart by the key ``kind``. The interface is generated from what `catalogue`
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from types import MappingProxyType
-from typing import Annotated, Any, ClassVar, Literal, Self, get_args
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, get_args, get_origin
 
 from annotated_types import Len
 from pydantic import (
@@ -32,6 +32,9 @@ from pydantic_core import CoreSchema, InitErrorDetails, PydanticCustomError, cor
 from hailridge.model.curves import Curve, is_keyed
 from hailridge.model.fields import keyable, ui_of
 
+if TYPE_CHECKING:
+    from hailridge.model.attributes import AttributeInfo, Table
+
 Vector = Annotated[list[float], Len(3, 3)]
 """Three numbers: a place or direction (x, y up, z; metres) or a colour (red, green, blue; linear sRGB 0–1)."""
 
@@ -46,6 +49,9 @@ Label = Annotated[str, Field(min_length=1, max_length=80)]
 ValueType = Literal["number", "whole", "flag", "vector", "color", "orientation"]
 """What an attribute or a quantity can be. Orientations are given and told as turns about x, y and z (degrees), and kept as unit quaternions."""
 
+
+RuleMemory = Literal["off", "acted"]
+"""What a rule remembers of a particle only where something asks: whether it is switched off for it, when it last acted on it."""
 
 KEYFRAMES_SCHEMA: dict[str, Any] = {
     "type": "object",
@@ -91,45 +97,53 @@ class Part(BaseModel):
     help: ClassVar[str] = ""
 
     _item: int = PrivateAttr(default=0)
+    _address: str = PrivateAttr(default="")
     _tracks: Mapping[str, Curve] | None = PrivateAttr(default=None)
 
     @property
     def item(self) -> int:
-        """The number that keeps this part's random draws apart from all others (32 bits); 0 outside of a scene."""
+        """The number that keeps this part's random draws apart from all others (32 bits); 0 outside of a plan."""
         # Read where Pydantic keeps it: the ordinary way round takes microseconds, at every draw of every part.
         return int(self.__pydantic_private__["_item"])  # type: ignore[index]
 
     @property
+    def address(self) -> str:
+        """Where it stands in its effect, by names of fields and ids of items from the root: "rules/melt/actions/0". Empty outside of a plan."""
+        return str(self.__pydantic_private__["_address"])  # type: ignore[index]
+
+    @property
     def tracks(self) -> Mapping[str, Curve]:
-        """Keyframes by field. In a scene's copy the field itself holds the value of the present time (see `core.scene`)."""
+        """Keyframes by field. In a scene the field itself holds the value of its time (`core.scene.plan`)."""
         return self.__pydantic_private__["_tracks"] or NO_TRACKS  # type: ignore[index]
 
-    def for_scene(self) -> Self:
-        """A copy of this part and every part within it, for a scene to work on: numbered, with keyframed fields at the present time.
+    def twin(self, values: Mapping[str, Any], **notes: Any) -> Self:
+        """A copy with other values of some fields, and with what a plan notes of a part (its private attributes, without their underscore).
 
-        What the parts hold besides other parts is shared; nothing of the document itself is ever written to.
+        Whatever else it holds is shared with this one, which stays as it is. The values are not checked: they come from parts that were.
         """
         twin = type(self).__new__(type(self))
-        values = dict(self.__dict__)
-        for name in holders(type(self)):
-            held = values[name]
-            if isinstance(held, Part):
-                values[name] = held.for_scene()
-            elif isinstance(held, list):
-                values[name] = [entry.for_scene() if isinstance(entry, Part) else entry for entry in held]
-        object.__setattr__(twin, "__dict__", values)
+        object.__setattr__(twin, "__dict__", {**self.__dict__, **values})
         object.__setattr__(twin, "__pydantic_fields_set__", self.__pydantic_fields_set__)
         object.__setattr__(twin, "__pydantic_extra__", None)
-        object.__setattr__(twin, "__pydantic_private__", dict(self.__pydantic_private__ or {}))
+        private = {**(self.__pydantic_private__ or {}), **{f"_{name}": note for name, note in notes.items()}}
+        object.__setattr__(twin, "__pydantic_private__", private)
         return twin
 
-    def number_as(self, item: int) -> None:
-        """Told once, of a scene's copy: what keeps its random draws apart."""
-        self._item = item
+    def needs(self) -> tuple[str, ...]:
+        """Columns that only some effects have (`core.state.particles.OPTIONAL_COLUMNS`) and that this part reads or writes."""
+        return ()
 
-    def hold_value(self, name: str, value: Any) -> None:
-        """Of a scene's copy: what a keyframed field is at the present time."""
-        self.__dict__[name] = value
+    def remembers(self, attributes: Table) -> Iterator[AttributeInfo]:
+        """What it keeps of each particle from step to step: rows of the table of attributes, each id beginning with its own address."""
+        return iter(())
+
+    def asks_of_rules(self) -> Iterator[tuple[RuleMemory, str]]:
+        """What rules have to remember of each particle on its behalf, with the id of the rule."""
+        return iter(())
+
+    def returns_to(self) -> str | None:
+        """The attribute whose first values have to be kept on its behalf."""
+        return None
 
     def all_values(self, name: str) -> list[Any]:
         """What a field can be: its one value, or the ends of what its keyframes reach."""
@@ -190,6 +204,9 @@ class Part(BaseModel):
         out: dict[str, Any] = handler(self)
         for name, curve in self.tracks.items():
             out[name] = curve.model_dump()
+        if out.get("id", "") is None:
+            # What stands alone needs no id.
+            del out["id"]
         return out
 
     @classmethod
@@ -259,6 +276,12 @@ def holders(cls: type[Part]) -> tuple[str, ...]:
     return tuple(name for name, field in cls.model_fields.items() if _may_hold_parts(field.annotation))
 
 
+@cache
+def listing(cls: type[Part]) -> tuple[str, ...]:
+    """The fields of a class that hold lists of parts."""
+    return tuple(name for name in holders(cls) if get_origin(cls.model_fields[name].annotation) is list)
+
+
 def _may_hold_parts(annotation: Any) -> bool:
     return (isinstance(annotation, type) and issubclass(annotation, Part)) or any(map(_may_hold_parts, get_args(annotation)))
 
@@ -281,6 +304,21 @@ def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple
                 if isinstance(entry, Part):
                     key = (keyed and getattr(entry, "id", None)) or index
                     yield from parts_of(entry, (*path, name, key), keyed)
+
+
+def part_at(root: Part, path: Iterable[str | int]) -> Any:
+    """What stands at a path or an address within a part: items of lists by their place or their id. None where there is nothing."""
+    found: Any = root
+    for key in path:
+        if isinstance(found, Part):
+            found = vars(found).get(str(key))
+        elif isinstance(found, list):
+            named = {vars(entry).get("id"): entry for entry in found if isinstance(entry, Part)}
+            at = key if isinstance(key, int) else int(key) if key.isdigit() else -1
+            found = named.get(key, found[at] if 0 <= at < len(found) else None)
+        else:
+            return None
+    return found
 
 
 def references(item: Part, to: str) -> Iterator[tuple[Path, str]]:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from hailridge.model.effect import FORMAT, Dial
+from hailridge.model.identifying import identified
 
 Step = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -70,6 +71,11 @@ def _attributes_of_every_type(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, **({"attributes": attributes} if attributes else {}), "format": 5}
 
 
+def _ids_in_lists(document: dict[str, Any]) -> dict[str, Any]:
+    """5 → 6: actions, conditions and layers of colour got ids."""
+    return {**identified(document), "format": 6}
+
+
 def _fits(dial: dict[str, Any]) -> bool:
     """Whether a dial's value, or its first keyframe's, has the form of its type."""
     value = dial.get("value", 1.0)
@@ -79,7 +85,7 @@ def _fits(dial: dict[str, Any]) -> bool:
     return bool(isinstance(value, list) == (dial.get("type", "number") != "number"))
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials, 4: _attributes_of_every_type}
+STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials, 4: _attributes_of_every_type, 5: _ids_in_lists}
 """Format number → the step that lifts it by one."""
 
 

@@ -11,7 +11,7 @@ from pydantic_core import CoreSchema, core_schema
 
 from hailridge.model.attributes import BUILT_IN, Table
 from hailridge.model.curves import is_keyed
-from hailridge.model.kind import Kind, ValueType
+from hailridge.model.kind import Identifier, Kind, ValueType
 
 
 class Quantity(Kind):
@@ -68,6 +68,9 @@ class Condition(Kind):
 
     slot: ClassVar[str] = "condition"
 
+    id: Identifier | None = None
+    """What it is called by in the list that it stands in; none where it stands alone."""
+
     def holds(self, moment: Any, rows: Any) -> Any:
         """(k,) bool for `rows`."""
         raise NotImplementedError
@@ -96,8 +99,14 @@ class Action(Kind):
     slot: ClassVar[str] = "action"
     phase: ClassVar[Phase] = "change"
     places: ClassVar[tuple[Place, ...]] = EVERYWHERE
+    gives_birth: ClassVar[bool] = False
+    without_history: ClassVar[bool] = False
+    """Whether it puts particles where they belong at a time whatever was before, so that any frame can be made without those before it."""
     on_a_moment: ClassVar[dict[str, Any]] = {}
     """Field values to begin with where it is added to a rule that does not act at each step."""
+
+    id: Identifier | None = None
+    """What it is called by in the list that it stands in; none where it stands alone."""
 
     def act(self, moment: Any, rows: Any) -> None:
         """Apply to `rows` of the moment's particles."""
@@ -170,6 +179,8 @@ class Facing(Kind):
     """How newborns are turned."""
 
     slot: ClassVar[str] = "facing"
+    turned: ClassVar[bool] = True
+    """Whether it turns anything: else nobody's orientation has to be kept."""
 
     def turn(self, moment: Any, birth: Any) -> Any:
         """Orientations (k, 4) float32, unit quaternions x, y, z, w."""
@@ -180,6 +191,9 @@ class ColorLayer(Kind):
     """One layer of colour over those below it."""
 
     slot: ClassVar[str] = "layer"
+
+    id: Identifier | None = None
+    """What it is called by in the list that it stands in; none where it stands alone."""
 
     def tint(self, moment: Any, rows: Any) -> Any:
         """Colours for `rows`, channel by channel: (3, k) or (3, 1) float32, sRGB-encoded 0–1."""
@@ -211,6 +225,11 @@ class Look(Kind):
 
     slot: ClassVar[str] = "look"
     shader: ClassVar[str] = "ball"
+
+    @property
+    def through_steps(self) -> bool:
+        """Whether it shows where particles were at the steps within frames, which have to be recorded for that."""
+        return False
 
     def draw(self, moment: Any, rows: Any) -> Any:
         """What there is to draw of `rows`: a `core.drawing.Layer`."""

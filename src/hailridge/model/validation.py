@@ -16,7 +16,8 @@ from pydantic import ValidationError
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect, Rule, numbered
-from hailridge.model.kind import Kind, Part, Path, declared, parts_of, references
+from hailridge.model.identifying import identified
+from hailridge.model.kind import Kind, Part, Path, declared, listing, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
 from hailridge.model.placing import misplaced
@@ -67,7 +68,8 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
         With every problem found, each naming its place in words. Nothing is repaired silently.
     """
     raw = _parsed(given)
-    raw = migrate(raw)
+    # Written by hand, parts in lists need no ids.
+    raw = identified(migrate(raw))
     try:
         effect = Effect.model_validate(raw)
     except ValidationError as error:
@@ -139,6 +141,8 @@ def check(effect: Effect) -> Iterator[Problem]:
             if item.id in seen:
                 yield _problem(raw, (collection, index, "id"), f"the id '{item.id}' is used twice")
             seen.add(item.id)
+    for path, part in parts_of(effect):
+        yield from _alike_in_lists(part, path, raw)
     for index, attribute in enumerate(effect.attributes):
         if attribute.id in BUILT_IN:
             yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
@@ -163,6 +167,17 @@ def check(effect: Effect) -> Iterator[Problem]:
             yield _problem(raw, (*path, "otherwise"), text)
     for out_of_place, text in misplaced(effect):
         yield Problem(out_of_place, place_in_words(raw(), out_of_place), text, only_there=True)
+
+
+def _alike_in_lists(part: Part, path: Path, raw: Raw) -> Iterator[Problem]:
+    """Two parts of one list that have the same id; items of collections are looked at by themselves."""
+    for name in listing(type(part)) if path else ():
+        seen: set[str] = set()
+        for index, entry in enumerate(vars(part)[name]):
+            if entry.id in seen:
+                yield _problem(raw, (*path, name, index, "id"), f"the id '{entry.id}' is used twice in this list")
+            if entry.id is not None:
+                seen.add(entry.id)
 
 
 def _check_part(

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.engine.simulation import Frame, Simulation, Stand
+from hailridge.core.step.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
 from hailridge.formats.pictures import PictureError, read_pictures

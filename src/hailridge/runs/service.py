@@ -14,14 +14,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.affected import differ_from
-from hailridge.core.assets import Assets
-from hailridge.core.engine.simulation import Simulation
-from hailridge.core.events import EVENT
-from hailridge.core.moment import Moment
-from hailridge.core.observe import recorded_moment
-from hailridge.core.scene import Scene
-from hailridge.core.timeline import Timeline
+from hailridge.core.looking.affected import differ_from
+from hailridge.core.looking.observe import recorded_moment
+from hailridge.core.scene.assets import Assets
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
+from hailridge.core.scene.timeline import Timeline
+from hailridge.core.state.events import EVENT
+from hailridge.core.step.simulation import Simulation
 from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
@@ -47,8 +47,10 @@ class Trial:
     effect_id: str
     key: str
     effect: Effect
-    scene: Scene
+    plan: Plan
     lock: threading.Lock = field(default_factory=threading.Lock)
+    """For the moment that is kept and what looks remember: readers of those take turns. The plan is read by anybody at any time."""
+    traces: dict[str, Any] = field(default_factory=dict)
     looked_at: tuple[int, Moment] | None = None
     """The frame that was last looked at: what one sees there is asked for in several questions."""
     happened: tuple[int, NDArray[Any]] | None = None
@@ -183,7 +185,7 @@ class Runs:
         row = self.bakes.trial(trial_id)
         effect = read_effect(row.document)
         assets: Assets = self.library
-        trial = Trial(row.id, row.effect_id, row.bake_key, effect, Scene(effect, assets))
+        trial = Trial(row.id, row.effect_id, row.bake_key, effect, Plan(effect, assets))
         with self._lock:
             self._trials[trial_id] = trial
             while len(self._trials) > SCENES_KEPT:
@@ -192,33 +194,32 @@ class Runs:
 
     @contextmanager
     def moment(self, trial: Trial, frame: int, passing: bool = False) -> Iterator[Moment]:
-        """A computed frame of a trial, to read: the last one stored up to there. A scene is at one time, so readers take turns.
+        """A computed frame of a trial, to read: the last one stored up to there. Readers of a trial take turns: what is asked of a moment is kept.
 
         One that is only seen in `passing` does not take the place of the frame that somebody looks at.
         """
         with trial.lock:
             if trial.looked_at is not None and trial.looked_at[0] == frame:
                 known = trial.looked_at[1]
-                trial.scene.look_at(known.time)
                 yield known
                 return
         try:
             row = self.bakes.frame(trial.key, frame)
         except NotFound:
-            if not trial.scene.without_history or not 0 <= frame <= trial.effect.clock.last_frame:
+            if not trial.plan.without_history or not 0 <= frame <= trial.effect.clock.last_frame:
                 raise
             # Nothing comes before such a frame: it is made here and now.
             with trial.lock:
                 made = self._made_at_once(trial, frame)
-                made.past = lambda number: self._past(trial, number)
+                made.past, made.traces = (lambda number: self._past(trial, number)), trial.traces
                 yield made
             return
         columns, count = unpack_columns(row.state)
         with trial.lock:
-            found = recorded_moment(trial.scene, columns, count, row.number)
+            found = recorded_moment(trial.plan, columns, count, row.number)
             found.departed = {name.removeprefix("departed "): array for name, array in unpack(row.events)[1].items() if name.startswith("departed ")}
             found.looked = json.loads(row.stats)["looked"]
-            found.past = lambda number: self._past(trial, number)
+            found.past, found.traces = (lambda number: self._past(trial, number)), trial.traces
             if not passing:
                 self._keep_looking(trial, frame, found)
             yield found
@@ -228,8 +229,8 @@ class Runs:
         try:
             row = self.bakes.frame(trial.key, number)
         except NotFound:
-            return self._made_at_once(trial, number) if trial.scene.without_history else None
-        return recorded_moment(trial.scene, *unpack_columns(row.state), row.number)
+            return self._made_at_once(trial, number) if trial.plan.without_history else None
+        return recorded_moment(trial.plan, *unpack_columns(row.state), row.number)
 
     def _keep_looking(self, trial: Trial, frame: int, moment: Moment) -> None:
         """Only one trial's latest moment is kept, and what looks remember of earlier ones: a million particles are a hundred megabytes."""
@@ -237,7 +238,7 @@ class Runs:
             for other in self._trials.values():
                 other.looked_at = None
                 if other is not trial:
-                    other.scene.traces.clear()
+                    other.traces.clear()
         trial.looked_at = (frame, moment)
 
     def await_frame(self, trial: Trial, frame: int, seconds: float) -> None:
@@ -252,11 +253,11 @@ class Runs:
 
     def _made_at_once(self, trial: Trial, frame: int) -> Moment:
         assets: Assets = self.library
-        simulation = Simulation(trial.effect, assets)
+        simulation = Simulation(trial.effect, assets, plan=trial.plan)
         simulation.frame = frame - 1
         made = simulation.next_frame()
         assert made is not None
-        moment = recorded_moment(trial.scene, made.columns, made.count, frame)
+        moment = recorded_moment(trial.plan, made.columns, made.count, frame)
         moment.departed, moment.looked = made.departed, made.looked.tolist()
         return moment
 

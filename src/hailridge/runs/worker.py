@@ -25,7 +25,7 @@ def work(connection: Connection, cancel: Any, folder: str) -> None:
     _end_with_server()
     # Computing gives way to answering: the page stays quick while a run is on.
     os.nice(5)
-    from hailridge.core.warm import load
+    from hailridge.core.kernels.warm import load
     from hailridge.runs.jobs import Resources, perform
 
     load()

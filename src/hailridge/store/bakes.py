@@ -13,7 +13,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.exc import DatabaseError
 
 from hailridge import ENGINE_VERSION
-from hailridge.core.scene import recorded_for_looks
+from hailridge.core.scene.layout import recorded_for_looks
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect
 from hailridge.store.database import Database

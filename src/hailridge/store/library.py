@@ -12,8 +12,8 @@ import numpy as np
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from hailridge.core.assets import Mesh as CoreMesh
-from hailridge.core.assets import MissingAsset, PictureSheet
+from hailridge.core.scene.assets import Mesh as CoreMesh
+from hailridge.core.scene.assets import MissingAsset, PictureSheet
 from hailridge.formats.meshes import mesh_id
 from hailridge.formats.pictures import picture_id
 from hailridge.formats.travelling import Baggage, collect

@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.engine.simulation import Frame, Simulation
 from hailridge.core.kernels import threads
 from hailridge.core.kernels.compiling import KERNELS, Spans
-from hailridge.core.moment import Moment
-from hailridge.core.observe import layers, recorded_moment
+from hailridge.core.looking.observe import layers, recorded_moment
+from hailridge.core.scene.moment import Moment
+from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.formats.exports import table_of
 from hailridge.model.effect import Effect
 from hailridge.model.fields import keyable
@@ -115,8 +115,8 @@ def _rows(cls: type[Kind]) -> None:
     effect = read_effect(own.document)
     frame = _run(effect, FRAMES)[-1]
     made = Simulation(effect, assets())
-    moment = recorded_moment(made.scene, frame.columns, frame.count, frame.number)
-    part: Any = made.scene.effect
+    moment = recorded_moment(made.plan, frame.columns, frame.count, frame.number)
+    part: Any = moment.scene.effect
     for key in _as_read(own, effect):
         part = part[key] if isinstance(key, int) else getattr(part, key)
     whole = np.asarray(read(part, moment, moment.everyone()))
@@ -168,7 +168,7 @@ def _bytes(cls: type[Kind]) -> None:
             assert np.isfinite(column).all(), f"leaves '{name}' not finite"
     table = table_of(effect, last)
     assert all(len(column) == last.count for column in table.values()), "an exported column has another length"
-    layers(recorded_moment(made.scene, last.columns, last.count, last.number))
+    layers(recorded_moment(made.plan, last.columns, last.count, last.number))
 
 
 @contextmanager

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.assets import Assets, MemoryAssets, Mesh
+from hailridge.core.scene.assets import Assets, MemoryAssets, Mesh
 from hailridge.model.effect import TRIGGER_PLACES, Source
 from hailridge.model.exchanging import exchanged
 from hailridge.model.fields import ui_of

@@ -18,7 +18,7 @@ from fastapi.staticfiles import StaticFiles
 
 import hailridge.core  # noqa: F401  (loads the registry before any document is read)
 from hailridge import __version__
-from hailridge.core.assets import MissingAsset
+from hailridge.core.scene.assets import MissingAsset
 from hailridge.model.validation import DocumentError
 from hailridge.store.claim import Claim
 from hailridge.store.files import StorageError

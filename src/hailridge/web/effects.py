@@ -11,8 +11,8 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, HTTPException, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
-from hailridge.core.advisories import advise
-from hailridge.core.shipped import shipped_pictures
+from hailridge.core.looking.advisories import advise
+from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.demo import starter
 from hailridge.formats.clips import file_stem
 from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects

@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from hailridge.core.suggesting import present_attribute, present_quantity
+from hailridge.core.looking.suggesting import present_attribute, present_quantity
 from hailridge.model.exchanging import NothingFits, exchanged, referred
 from hailridge.model.validation import DocumentError
 from hailridge.store.library import NotFound
@@ -61,7 +61,7 @@ def _teller(context: Context, trial_id: str, frame: int) -> Any:
     def tell(sort: str, what: Any, who: list[str]) -> dict[str, Any] | None:
         with suppress(NotFound, DocumentError, KeyError, AssertionError):
             trial = context.runs.trial(trial_id)
-            known = [group for group in who if group in trial.scene.group_index]
+            known = [group for group in who if group in trial.plan.group_index]
             with context.runs.moment(trial, frame, passing=True) as moment:
                 if sort == "quantity":
                     quantity = pieces(quantity=what).quantity

@@ -11,16 +11,16 @@ import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field, ValidationError
 
-from hailridge.core.certainty import allowed
-from hailridge.core.events import MOST_EVENTS, Happening
-from hailridge.core.field_picture import boundaries, picture_box, scene_box, slice_through
-from hailridge.core.flow import coarse_to_fine, flow, slices
-from hailridge.core.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
-from hailridge.core.orientation import turned_by
-from hailridge.core.scene import ReadyRule
-from hailridge.core.why import branch_counts, explain, last_firings
+from hailridge.core.looking.certainty import allowed
+from hailridge.core.looking.field_picture import boundaries, picture_box, scene_box, slice_through
+from hailridge.core.looking.flow import coarse_to_fine, flow, slices
+from hailridge.core.looking.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
+from hailridge.core.looking.why import branch_counts, explain, last_firings
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.events import MOST_EVENTS, Happening
+from hailridge.core.state.orientation import turned_by
 from hailridge.formats.blocks import pack, unpack_columns
-from hailridge.model.kind import Part
+from hailridge.model.kind import Part, part_at
 from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.validation import DocumentError, Problem
 from hailridge.runs.service import Trial
@@ -87,14 +87,9 @@ def pieces(**given: Any) -> _Pieces:
         raise DocumentError([Problem(tuple(first["loc"]), str(first["loc"][0]), first["msg"])]) from None
 
 
-def _in_document(trial: Trial, path: list[str | int], kind: type[Piece], otherwise: Piece | None) -> Piece | None:
-    """The piece of the trial's scene at a path, where there is one of that kind that says the same; else the piece as given."""
-    found: Any = trial.scene.effect
-    for key in path:
-        if isinstance(found, list) and isinstance(key, int) and 0 <= key < len(found):
-            found = found[key]
-        else:
-            found = getattr(found, key, None) if isinstance(key, str) and isinstance(found, Part) else None
+def _in_document(moment: Moment, path: list[str | int], kind: type[Piece], otherwise: Piece | None) -> Piece | None:
+    """The piece of the moment's scene at a path, where there is one of that kind that says the same; else the piece as given."""
+    found = part_at(moment.scene.effect, path)
     same = isinstance(found, kind) and otherwise is not None and found.model_dump() == otherwise.model_dump()
     return found if path and same else otherwise
 
@@ -107,11 +102,12 @@ def highlight(trial_id: str, number: int, test: Test, context: Shared) -> Respon
     them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
     """
     trial = context.runs.trial(trial_id)
-    condition = _in_document(trial, test.path, Condition, pieces(condition=test.condition).condition)
+    given = pieces(condition=test.condition).condition
     check_names(trial, test.who)
-    ready = _rule(trial, int(test.path[1])) if test.path[:1] == ["rules"] and len(test.path) > 1 else None
-    whole = ready is not None and test.path[2:] == ["condition"] and ready.rule.condition is condition
     with names_told(), context.runs.moment(trial, number) as moment:
+        condition = _in_document(moment, test.path, Condition, given)
+        ready = moment.scene.rules_named.get(str(test.path[1])) if test.path[:1] == ["rules"] and len(test.path) > 1 else None
+        whole = ready is not None and test.path[2:] == ["condition"] and ready.rule.condition is condition
         if ready is not None and whole:
             found = turn_of(moment, ready, test.otherwise)
         else:
@@ -128,13 +124,13 @@ def histogram(trial_id: str, number: int, reading: Reading, context: Shared) -> 
     trial = context.runs.trial(trial_id)
     given = pieces(quantity=reading.quantity, condition=reading.condition)
     assert given.quantity is not None
-    condition: Any = _in_document(trial, reading.path, Condition, given.condition)
     check_names(trial, reading.who)
-    names = [name for name in ("threshold", "low", "high") if isinstance(getattr(condition, name, None), Amount)]
     passed: int | None = None
     with names_told(), context.runs.moment(trial, number) as moment:
+        condition: Any = _in_document(moment, reading.path, Condition, given.condition)
+        names = [name for name in ("threshold", "low", "high") if isinstance(getattr(condition, name, None), Amount)]
         if reading.contacts and getattr(given.quantity, "kind", "") == "impact_speed":
-            values = impacts(trial.scene, context.runs.events(trial), reading.who)
+            values = impacts(trial.plan, context.runs.events(trial), reading.who)
             thresholds = [ends for name in names if np.isfinite(ends := getattr(condition, name).extent()).all()]
             if names:
                 low, high = allowed(condition)
@@ -212,7 +208,7 @@ def _read_one(state: dict[str, Any], name: str, at: int) -> float | None:
 
 def check_names(trial: Trial, who: list[str]) -> None:
     for group in who:
-        if group not in trial.scene.group_index:
+        if group not in trial.plan.group_index:
             raise NotYet(f"there is no group '{group}' in this trial")
 
 
@@ -243,14 +239,14 @@ class Explanation(BaseModel):
     branches: list[Branch]
 
 
-@router.get("/trials/{trial_id}/frames/{number}/rules/{index}")
-def explain_rule(trial_id: str, number: int, index: int, context: Shared) -> Explanation:
+@router.get("/trials/{trial_id}/frames/{number}/rules/{rule}")
+def explain_rule(trial_id: str, number: int, rule: str, context: Shared) -> Explanation:
     trial = context.runs.trial(trial_id)
-    ready = _rule(trial, index)
-    if ready is None:
-        return Explanation(text="", branches=[])
     events = context.runs.events(trial)
     with context.runs.moment(trial, number) as moment:
+        ready = moment.scene.rules_named.get(rule)
+        if ready is None:
+            return Explanation(text="", branches=[])
         return Explanation(text=explain(moment, ready, events), branches=[Branch(**branch) for branch in branch_counts(moment, ready)])
 
 
@@ -273,11 +269,11 @@ CURVE_SECONDS = 1.0
 """At most so many frames are looked at for a curve, and no longer than that: neighbour counts of many particles get a coarser curve."""
 
 
-@router.get("/trials/{trial_id}/rules/{index}/curves")
-def branch_curves(trial_id: str, index: int, context: Shared) -> BranchCurves:
+@router.get("/trials/{trial_id}/rules/{rule}/curves")
+def branch_curves(trial_id: str, rule: str, context: Shared) -> BranchCurves:
     """For how many each condition of a rule holds over the frames computed so far, evenly sampled."""
     trial = context.runs.trial(trial_id)
-    ready = _rule(trial, index)
+    ready = trial.plan.beginning.rules_named.get(rule)
     bake = context.bakes.bake(trial.key)
     computed = bake.computed if bake else 0
     if ready is None or ready.rule.condition is None or computed == 0:
@@ -288,15 +284,11 @@ def branch_curves(trial_id: str, index: int, context: Shared) -> BranchCurves:
         if len(found) > 2 and time.monotonic() > until:
             break
         with context.runs.moment(trial, frame, passing=True) as moment:
-            found[frame] = branch_counts(moment, ready)
+            found[frame] = branch_counts(moment, moment.scene.rules_named[rule])
     frames = sorted(found)
     branches = found[frames[0]]
     curves = [BranchCurve(path=branch["path"], holds=[found[frame][at]["holds"] for frame in frames]) for at, branch in enumerate(branches)]
     return BranchCurves(frames=frames, curves=curves)
-
-
-def _rule(trial: Trial, index: int) -> ReadyRule | None:
-    return next((ready for ready in trial.scene.rules if ready.index == index), None)
 
 
 class FlowOut(BaseModel):
@@ -328,12 +320,12 @@ def get_field(
     """A field at a frame as a binary block: boundary surfaces, a slice through it at a share `at` of the way along an axis, and for a falloff
     a line on which its boundaries can be dragged."""
     trial = context.runs.trial(trial_id)
-    scene = trial.scene
-    found = scene.fields.get(field)
-    if found is None:
-        raise NotYet(f"there is no field '{field}' in this trial that works")
     arrays: dict[str, Any] = {}
     with context.runs.moment(trial, number) as moment:
+        scene = moment.scene
+        found = scene.fields.get(field)
+        if found is None:
+            raise NotYet(f"there is no field '{field}' in this trial that works")
         box = picture_box(scene, found, scene_box(scene, moment.column("position")))
         head: dict[str, Any] = {"field": field, "low": box[0].tolist(), "high": box[1].tolist(), "boundaries": [], "line": None}
         place = "xyz".index(axis)
@@ -345,6 +337,6 @@ def get_field(
         for boundary in boundaries(scene, found, box, moment.time) if surfaces else ():
             head["boundaries"].append(boundary.name)
             arrays[f"{boundary.name}/vertices"], arrays[f"{boundary.name}/faces"] = boundary.vertices, boundary.faces
-        if hasattr(found, "line"):
-            head["line"] = [point.tolist() for point in found.line(scene)]
+        if (line := found.line(scene)) is not None:
+            head["line"] = [point.tolist() for point in line]
     return Response(pack(head, arrays), media_type="application/octet-stream")

@@ -8,8 +8,8 @@ import numpy as np
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
-from hailridge.core.elapsing import HAPPENINGS, Occasion, elapsed_between
-from hailridge.core.observe import distribution
+from hailridge.core.looking.elapsing import HAPPENINGS, Occasion, elapsed_between
+from hailridge.core.looking.observe import distribution
 from hailridge.runs.service import Trial
 from hailridge.store.library import NotFound, NotYet
 from hailridge.web.context import Shared

@@ -8,8 +8,8 @@ from typing import Annotated
 from fastapi import APIRouter, Form, HTTPException, Response, UploadFile
 from pydantic import BaseModel
 
-from hailridge.core.assets import PictureSheet
-from hailridge.core.shipped import shipped_pictures
+from hailridge.core.scene.assets import PictureSheet
+from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.formats.pictures import LARGEST_FILE, MOST_CELLS
 from hailridge.web.context import Context, Shared
 from hailridge.web.uploads import Ticket, read_in_worker

@@ -9,7 +9,7 @@ import numpy as np
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from hailridge.core.looks.ramps import shipped
+from hailridge.core.kinds.looks.ramps import shipped
 from hailridge.model.catalogue import catalogue, json_schema
 from hailridge.model.ramps import SHIPPED
 from hailridge.web.context import GUIDE

@@ -9,13 +9,13 @@ from fastapi import APIRouter, Query, Response
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from hailridge.core.bodies import Body
-from hailridge.core.looks.instances import Instances
-from hailridge.core.moment import Moment
-from hailridge.core.observe import layers
-from hailridge.core.roles import helpers
-from hailridge.core.scene import drifts
-from hailridge.core.transforms import Transform
+from hailridge.core.kinds.looks.instances import Instances
+from hailridge.core.looking.observe import layers
+from hailridge.core.looking.roles import helpers
+from hailridge.core.scene.bodies import Standing
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Scene, drifts
+from hailridge.core.space.transforms import Transform
 from hailridge.formats.blocks import pack
 from hailridge.model.validation import read_effect
 from hailridge.web.context import Shared
@@ -60,7 +60,7 @@ def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
     row = context.library.effect(effect_id)
     effect = read_effect(ask.document if ask.document is not None else row.document)
     trial, status = context.runs.open(effect_id, effect, ask.frame, ask.onward)
-    any_frame = drifts(effect) and context.runs.trial(trial.id).scene.without_history
+    any_frame = drifts(effect) and context.runs.trial(trial.id).plan.without_history
     return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=effect.clock.frames_per_second, any_frame=any_frame, **status)
 
 
@@ -68,7 +68,7 @@ def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
 def get_trial(trial_id: str, context: Shared) -> TrialOut:
     trial = context.runs.trial(trial_id)
     status = context.runs.status(trial.key, trial.effect)
-    any_frame = trial.scene.without_history
+    any_frame = trial.plan.without_history
     return TrialOut(id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, any_frame=any_frame, **status)
 
 
@@ -96,20 +96,20 @@ def get_frame(
     if wait:
         context.runs.await_frame(trial, number, wait)
     with context.runs.moment(trial, number) as moment:
-        drawn = layers(moment)
+        plan, drawn = trial.plan, layers(moment)
         head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
         arrays: dict[str, Any] = {}
-        head["keyed"] = moment.scene.keyed_values()
-        head["view"] = moment.scene.view(moment.time)
+        head["keyed"] = plan.keyed_values(moment.time)
+        head["view"] = plan.view(moment.time)
         if motion:
-            head["view_next"] = moment.scene.view(moment.time + 1 / trial.effect.clock.frames_per_second)
+            head["view_next"] = plan.view(moment.time + 1 / trial.effect.clock.frames_per_second)
             for layer in drawn:
                 layer.extra["velocity"] = _velocities(moment, layer.id)
         if "effect_time" in trial.effect.clock.tracks:
             head["keyed"]["clock/effect_time"] = moment.time
         regions = helpers(trial.effect)
-        for body in moment.scene.bodies.changing:
-            _describe(body, head["shapes"], arrays, body.deforming, body.shape.id in regions)
+        for standing in plan.stage.changing:
+            _describe(moment.scene, standing, head["shapes"], arrays, standing.deforming, standing.shape.id in regions)
     for index, layer in enumerate(drawn):
         head["layers"].append(layer.head())
         arrays |= {f"{index}/{name}": array for name, array in layer.arrays().items()}
@@ -131,14 +131,13 @@ def get_forms(trial_id: str, context: Shared) -> Response:
     trial = context.runs.trial(trial_id)
     head: dict[str, Any] = {"forms": {}}
     arrays: dict[str, Any] = {}
-    with trial.lock:
-        for index, look in enumerate(trial.effect.looks):
-            if isinstance(look, Instances) and trial.effect.works("looks", index):
-                forms = look.forms(trial.scene)
-                head["forms"][look.id] = len(forms)
-                for number, geometry in enumerate(forms):
-                    arrays[f"{look.id}/{number}/vertices"] = geometry.vertices
-                    arrays[f"{look.id}/{number}/faces"] = geometry.faces
+    for index, look in enumerate(trial.effect.looks):
+        if isinstance(look, Instances) and trial.effect.works("looks", index):
+            forms = look.forms(trial.plan.beginning)
+            head["forms"][look.id] = len(forms)
+            for number, geometry in enumerate(forms):
+                arrays[f"{look.id}/{number}/vertices"] = geometry.vertices
+                arrays[f"{look.id}/{number}/faces"] = geometry.faces
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
 
 
@@ -149,27 +148,27 @@ def get_shapes(trial_id: str, context: Shared) -> Response:
     head: dict[str, Any] = {"shapes": []}
     arrays: dict[str, Any] = {}
     regions = helpers(trial.effect)
-    with trial.lock:
-        trial.scene.look_at(0.0)
-        for body in trial.scene.bodies.list:
-            _describe(body, head["shapes"], arrays, True, body.shape.id in regions)
+    for standing in trial.plan.stage.list:
+        _describe(trial.plan.beginning, standing, head["shapes"], arrays, True, standing.shape.id in regions)
     return Response(pack(head, arrays), media_type="application/octet-stream", headers=FOREVER)
 
 
-def _describe(body: Body, heads: list[dict[str, Any]], arrays: dict[str, Any], with_geometry: bool, region: bool) -> None:
+def _describe(
+    scene: Scene, standing: Standing, heads: list[dict[str, Any]], arrays: dict[str, Any], with_geometry: bool, region: bool
+) -> None:  # fmt: skip
     """Where a shape is: `matrix` takes its own space into the world, `carrier` the space in which its position is given (column by column).
 
     A `region` is only there to be asked about.
     """
-    pose, shape = body.end, body.shape
+    pose, shape, index = scene.poses[standing.index], standing.shape, standing.index
     heads.append({
-        "id": shape.id, "index": body.index, "visible": shape.visible, "kind": getattr(shape, "kind", ""), "line": pose.geometry.line,
-        "matrix": _matrix(pose.transform), "carrier": _matrix(body.carrier), "geometry": with_geometry,
+        "id": shape.id, "index": index, "visible": shape.visible, "kind": vars(shape)["kind"], "line": pose.geometry.line,
+        "matrix": _matrix(pose.transform), "carrier": _matrix(pose.carrier), "geometry": with_geometry,
         "region": region,
     })  # fmt: skip
     if with_geometry:
-        arrays[f"shape {body.index}/vertices"] = pose.geometry.vertices
-        arrays[f"shape {body.index}/faces"] = pose.geometry.faces
+        arrays[f"shape {index}/vertices"] = pose.geometry.vertices
+        arrays[f"shape {index}/faces"] = pose.geometry.faces
 
 
 def _matrix(transform: Transform) -> list[float]:

@@ -1,0 +1,140 @@
+"""Single tests: a quantity against an amount, a range, a fact, or chance."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows
+from hailridge.model import fields
+from hailridge.model.effect import ItemSeed
+from hailridge.model.parts import Amount, Condition, Quantity
+
+COMPARISONS = {"above": "passes", "at_least": "is at least", "below": "is under", "at_most": "is at most", "equal": "equals"}
+
+
+def _no_number(quantity: Quantity) -> Iterator[tuple[str, str]]:
+    if quantity.value_type == "flag":
+        yield "quantity", f"'{quantity.title}' is a fact, not a number; use 'something is so' instead of a threshold"
+
+
+def met(read: Any, comparison: str, threshold: Any, half: Any) -> Any:
+    """Compare what runs on with time: a moment between two steps is met at the nearer one, so that delays are neither late nor early on average.
+
+    `half` is half a step (s).
+    """
+    reached = read + half >= threshold
+    match comparison:
+        case "above" | "at_least":
+            return reached
+        case "below":
+            return ~reached
+        case "at_most":
+            return read - half < threshold
+        case _:
+            return reached & (read - half < threshold)
+
+
+class Compare(Condition):
+    title: ClassVar[str] = "compare a quantity"
+    rank: ClassVar[int] = 0
+    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = (
+        "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
+        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step."
+    )
+    facts_as: ClassVar[str] = "holds"
+
+    kind: Literal["compare"] = "compare"
+    quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
+    comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
+    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity", suggest="middle")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from _no_number(self.quantity)
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
+        if self.quantity.runs:
+            return met(read, self.comparison, threshold, np.float32(moment.dt / 2))
+        match self.comparison:
+            case "above":
+                return read > threshold
+            case "at_least":
+                return read >= threshold
+            case "below":
+                return read < threshold
+            case "at_most":
+                return read <= threshold
+            case _:
+                return np.isclose(read, threshold, rtol=1e-5, atol=1e-6)
+
+
+class Between(Condition):
+    title: ClassVar[str] = "between two values"
+    rank: ClassVar[int] = 1
+    sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = "Holds while the quantity is at least the first value and at most the second."
+    facts_as: ClassVar[str] = "holds"
+
+    kind: Literal["between"] = "between"
+    quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
+    low: Amount = fields.amount(0.5, label="From", value_from="quantity", suggest="lower")
+    high: Amount = fields.amount(1.0, label="To", value_from="quantity", suggest="upper")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from _no_number(self.quantity)
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read, low, high = self.quantity.read(moment, rows), self.low.give(moment, rows), self.high.give(moment, rows)
+        if self.quantity.runs:
+            half = np.float32(moment.dt / 2)
+            return met(read, "at_least", low, half) & met(read, "at_most", high, half)
+        return (read >= low) & (read <= high)
+
+
+class Holds(Condition):
+    title: ClassVar[str] = "something is so"
+    rank: ClassVar[int] = 2
+    sentence: ClassVar[str] = "{quantity}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = "Holds while a fact about the particle is true, such as *it touches the roof*. Numbers count as true above one half."
+
+    kind: Literal["holds"] = "holds"
+    quantity: Quantity = fields.slot("quantity", {"kind": "touching", "shape": None}, label="Fact")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        read = self.quantity.read(moment, rows)
+        return read if read.dtype == np.bool_ else read > 0.5
+
+
+class Chance(Condition):
+    title: ClassVar[str] = "by chance"
+    rank: ClassVar[int] = 3
+    sentence: ClassVar[str] = "a chance of {probability} {per}"
+    category: ClassVar[str] = "Test"
+    help: ClassVar[str] = (
+        "*Per particle*: decided once; that share of all particles passes, always the same ones. *Per second*: as an event that comes that "
+        "often in a second, however many steps a second has. *Per occasion*: decided anew whenever the rule looks, such as at each contact. "
+        "The chance can vary: let it follow a field, and the field says how likely something is at each place."
+    )
+
+    kind: Literal["chance"] = "chance"
+    probability: Amount = fields.amount(0.5, low=0, high=1, soft=(0, 1), unit="share", label="Chance")
+    per: Literal["particle", "second", "occasion"] = fields.choice(
+        "particle", {"particle": "per particle", "second": "per second", "occasion": "per occasion"}, label="Decided"
+    )
+    seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed")
+
+    def holds(self, moment: Moment, rows: Rows) -> Any:
+        draw = 0 if self.per == "particle" else moment.step + 1
+        probability = np.asarray(self.probability.give(moment, rows), np.float64)
+        if self.per == "second":
+            # Constant hazard: the chance over a second is the same for any number of steps in it.
+            probability = 1.0 - (1.0 - np.clip(probability, 0.0, 1.0)) ** np.asarray(moment.elapsed(rows), np.float64)
+        return moment.uniforms(rows, self.item, draw)[:, 0] < probability.astype(np.float32)

@@ -1,0 +1,66 @@
+"""Fields by a formula of one's own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import PrivateAttr
+
+from hailridge.core.formulas.formula import Formula, FormulaError, Words
+from hailridge.core.kinds.fields.base import ShareField, in_space_of
+from hailridge.core.state.particles import Array
+from hailridge.model import fields
+
+LOOKUPS = {"field": "field", "distance_to": "shape", "dial": "dial"}
+"""Calls that take the name of something in the document, and what that is."""
+
+
+class FormulaField(ShareField):
+    title: ClassVar[str] = "formula"
+    rank: ClassVar[int] = 4
+    sentence: ClassVar[str] = "{text}[, carried by {carrier}][, {inverted}]"
+    help: ClassVar[str] = (
+        "A formula of the *position* (with .x, .y and .z, metres), the *time* (seconds) and the *frame*; below 0 counts as 0, above 1 as 1. It can "
+        'read others: field("…"), distance_to("…") for a shape, dial("…"). Lines before the last give values names. Functions: sin, cos, abs, min, '
+        "max, clamp, mix, step, smoothstep, length, distance, normalize, dot, cross, noise, remap, and more."
+    )
+
+    kind: Literal["formula"] = "formula"
+    text: str = fields.formula("smoothstep(0, 1, position.y)", lookups=LOOKUPS, label="Formula")
+    carrier: str | None = fields.reference("shape", label="Carried by", optional="nothing")
+    _formula: Formula | None = PrivateAttr(default=None)
+
+    def read(self, effect: Any) -> Formula:
+        """The formula, read once. Raises FormulaError."""
+        if self._formula is None:
+            known = {
+                "field": {field.id: field.label for field in effect.fields},
+                "shape": {shape.id: shape.label for shape in effect.shapes},
+                "dial": {dial.id: dial.label for dial in effect.dials if dial.type == "number"},
+            }
+            lookups: Any = {call: (names, "number") for call, names in LOOKUPS.items()}
+            self._formula = Formula(self.text, Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known))
+        return self._formula
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        try:
+            if self.read(effect).type == "vector":
+                yield "text", "gives a vector, but a field is one number; take its length or a component"
+        except FormulaError as error:
+            yield "text", str(error)
+
+    def mentions(self, to: str) -> Iterator[tuple[str, str]]:
+        if self._formula is not None:
+            yield from (("text", name) for what, name in self._formula.named if what == to)
+
+    def shares(self, scene: Any, points: Array, time: float) -> Array:
+        environment = {
+            "position": np.asarray(in_space_of(self.carrier, scene, points), np.float64), "time": np.float64(time),
+            "frame": np.float64(time * scene.effect.clock.frames_per_second),
+            "field": lambda name: scene.field_strength(name, points, time),
+            "distance_to": lambda name: scene.pose(name).closest(points)[1],
+            "dial": lambda name: np.float64(scene.dials[name].value),
+        }  # fmt: skip
+        return np.broadcast_to(np.asarray(self.read(scene.effect)(environment), np.float64), (len(points),))

@@ -1,0 +1,30 @@
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.scene.placed import PlacedShape
+from hailridge.core.space.geometry import Geometry
+from hailridge.model import fields
+
+
+class Compound(PlacedShape):
+    title: ClassVar[str] = "Compound"
+    rank: ClassVar[int] = 21
+    sentence: ClassVar[str] = "of {members}" + PlacedShape.tail
+    help: ClassVar[str] = (
+        "Several shapes used as one: as a source they share its births by their area, as an obstacle they are solid together. The shapes "
+        "themselves can go on being used. To move them together, let them be carried by the compound."
+    )
+
+    kind: Literal["compound"] = "compound"
+    members: list[str] = fields.reference("shape", label="Made of", many="no shapes yet")
+
+    @property
+    def joined(self) -> tuple[str, ...]:
+        return tuple(self.members)
+
+    def local(self, assets: Any) -> Geometry:
+        # What it is made of is known only where all shapes are (see `core.scene.bodies`).
+        return Geometry(np.zeros((1, 3), np.float32))

@@ -1,0 +1,64 @@
+"""Values to begin with where something new is compared, set or mapped: of the right type, and of a size taken from what the particles have now."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.looking.observe import rows_of
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import number_of
+from hailridge.model.parts import Quantity
+
+
+@dataclass
+class Present:
+    """What particles have now, as values to begin with: see `model.fields.Suggestion`. Numbers for a quantity; three of them for a vector."""
+
+    middle: Any
+    lower: Any
+    upper: Any
+    lowest: Any
+    highest: Any
+    band: Any
+    part: Any
+
+
+def present_quantity(moment: Moment, quantity: Quantity, who: list[str]) -> Present | None:
+    """Of a quantity over the particles of `who`; None where there is nobody, or no number."""
+    rows = rows_of(moment, moment.scene.members(who))
+    return _present(np.asarray(quantity.read(moment, rows), np.float64)) if number_of(rows) else None
+
+
+def present_attribute(moment: Moment, attribute: str, who: list[str]) -> Present | None:
+    """Of an attribute over the particles of `who`. Colours, turns and yes or no have no middle that would mean anything: there is none."""
+    rows = rows_of(moment, moment.scene.members(who))
+    info = moment.scene.table[attribute]
+    if number_of(rows) == 0 or info.value_type in ("color", "orientation", "flag"):
+        return None
+    return _present(np.asarray(moment.read_attribute(attribute, rows), np.float64))
+
+
+def _present(values: NDArray[np.float64]) -> Present | None:
+    values = values[np.isfinite(values).reshape(len(values), -1).all(axis=1)]
+    values = values[(np.abs(values) < 1e20).reshape(len(values), -1).all(axis=1)]
+    if len(values) == 0:
+        return None
+    lowest, lower, middle, upper, highest = np.quantile(values, [0.02, 0.25, 0.5, 0.75, 0.98], axis=0)
+    if np.ndim(middle) == 0 and highest - lowest < 1e-9 * max(1.0, abs(highest)):
+        # All are alike: what lies a little to either side.
+        away = max(abs(float(middle)) * 0.5, 0.5)
+        lowest, lower, upper, highest = middle - away, middle - away / 2, middle + away / 2, middle + away
+    band = np.maximum(highest - lowest, 1e-6) / 6
+    part = np.where(np.abs(middle) > 1e-9, np.abs(middle) / 5, 1.0)
+    return Present(*(_rounded(value) for value in (middle, lower, upper, lowest, highest, band, part)))
+
+
+def _rounded(value: Any) -> Any:
+    """To two digits, as one would type it."""
+    if np.ndim(value):
+        return [_rounded(entry) for entry in value]
+    return float(f"{float(value):.2g}")

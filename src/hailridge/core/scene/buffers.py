@@ -1,0 +1,54 @@
+"""What actions leave behind for the engine to carry out, and what a run has to tell."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.state.contributions import Piles
+from hailridge.core.state.particles import Array, Rows
+
+
+@dataclass
+class Litter:
+    """Children waiting to appear after the last rule of this part of the step."""
+
+    parents: NDArray[np.intp]
+    counts: NDArray[np.int64]
+    action: Any
+    rule: int
+    axes: Array | None = None
+
+
+@dataclass
+class Encounter:
+    """One contact action with whom it concerns: what motion is told by rules."""
+
+    shape: int
+    rows: Rows
+    bounciness: Any
+    friction: Any
+
+
+@dataclass
+class Finding:
+    """Something to tell the artist about a run. `item` is a path into the document, `code` what kind of thing it is."""
+
+    level: str
+    item: tuple[str, int] | None
+    frame: int
+    text: str
+    code: str = ""
+
+
+@dataclass
+class Buffers:
+    """What actions of one step leave behind: what forces add, children, what is solid to whom, and actions that act on motion itself."""
+
+    piles: Piles = field(default_factory=lambda: Piles(0))
+    litters: list[Litter] = field(default_factory=list)
+    encounters: list[Encounter] = field(default_factory=list)
+    movers: list[tuple[Any, Rows]] = field(default_factory=list)

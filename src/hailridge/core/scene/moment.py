@@ -1,0 +1,367 @@
+"""What quantities, amounts, conditions and actions work on: the particles at one moment, and the buffers that a step fills."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.kernels import motion
+from hailridge.core.scene.bodies import Body
+from hailridge.core.scene.buffers import Buffers, Finding
+from hailridge.core.scene.layout import turn_column, turn_mask
+from hailridge.core.scene.plan import Scene
+from hailridge.core.state.asking import Answers
+from hailridge.core.state.contributions import Contribution, Piles
+from hailridge.core.state.events import EventLog, Happening
+from hailridge.core.state.neighbours import Grid
+from hailridge.core.state.orientation import angles_of, from_angles
+from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, number_of, taken
+from hailridge.core.state.randomness import normals, uniforms
+from hailridge.model.attributes import AttributeInfo
+
+NOTHING3 = np.zeros((0, 3), np.float32)
+
+REMOVED = "removed"
+"""What answers are told of under this name though it is no column: who has been marked for removal."""
+
+
+def kept_as(info: AttributeInfo, values: Any) -> Any:
+    """Values of an attribute, (k,) or (k, 3), in the form in which its column keeps them."""
+    match info.value_type:
+        case "whole":
+            return np.rint(values)
+        case "flag":
+            return np.asarray(values) >= 0.5
+        case "orientation":
+            return from_angles(np.atleast_2d(values))
+        case _:
+            return values
+
+
+@dataclass
+class FieldValues:
+    """A field for every particle (n,), with the time (s), ids (n,) and places (n, 3) for which it was asked."""
+
+    time: float
+    ids: Array
+    places: Array
+    values: Array
+
+
+class Moment:
+    """The particles of a scene at one time. The engine makes one per run and moves it on; looking at a recorded frame makes its own."""
+
+    def __init__(self, scene: Scene, particles: Particles, frame: int = 0, time: float = 0.0) -> None:
+        self.scene = self.start = self.end = scene
+        """The scene that is read now. In a step it is that of its `start` for births and pushes, that of its `end` from contact on."""
+        self.at_end = False
+        self.particles = particles
+        self.frame = frame
+        self.time = time
+        self.dt = 0.0
+        self.spans: NDArray[np.float32] | None = None
+        """How much of the step each particle lives through (n,) s, where some are born within it."""
+        self.step = 0
+        self.buffers = Buffers()
+        self.doomed = np.zeros(0, np.bool_)
+        self.any_doomed = False
+        self.surface = NOTHING3
+        self.log = EventLog(0)
+        self.findings: dict[tuple[str, Any], Finding] = {}
+        self.actor = -1
+        self.answers = Answers()
+        self._stood: tuple[Any, Array] | None = None
+        self.departed: dict[str, Array] = {}
+        """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""
+        self.looked: list[int] = []
+        """Of a recorded frame: how many each rule looked at at its turn."""
+        self.past: Callable[[int], Moment | None] | None = None
+        """Gives the moment of an earlier recorded frame, None where it is not there; for looks that follow where particles have been."""
+        self.traces: dict[str, Any] = {}
+        """What looks remember of earlier frames, by the look's id."""
+
+    def begin_step(self, start: Scene, end: Scene) -> None:
+        """Told by the engine: numbers and shapes are read as at the start of the step."""
+        self.scene, self.start, self.end, self.at_end = start, start, end, False
+
+    def reach_end(self) -> None:
+        """Told by the engine: from here on numbers and shapes are read as at the end of the step."""
+        self.scene, self.at_end = self.end, True
+
+    def body(self, shape: int) -> Body:
+        """A shape, by its index, at both ends of the step."""
+        return Body(shape, self.end.shapes[shape], self.start.poses[shape], self.end.poses[shape])
+
+    # ── Reading ─────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    @property
+    def count(self) -> int:
+        return self.particles.count
+
+    def everyone(self) -> slice:
+        return slice(0, self.particles.count)
+
+    def column(self, name: str) -> Array:
+        """The living rows of an attribute: (n,) or (n, width), a view that writes through."""
+        particles = self.particles
+        return particles.arrays[name][: particles.count]
+
+    def read(self, name: str, rows: Rows) -> Array:
+        """Values of a column: (k,) or (k, width). For a slice a view; otherwise a copy."""
+        return taken(self.column(name), rows)
+
+    def read_attribute(self, attribute: str, rows: Rows) -> Array:
+        """Present values of a built-in or own attribute: (k,) or (k, 3). Flags are 0 or 1, orientations turns in degrees."""
+        if attribute == "speed":
+            return lengths(self.read("velocity", rows))
+        if attribute == "spin":
+            return np.degrees(self.read("spin", rows)) if self.particles.has("spin") else np.zeros((number_of(rows), 3), np.float32)
+        if attribute == "picture" and not self.particles.has("picture"):
+            return np.zeros(number_of(rows), np.float32)
+        info = self.scene.table[attribute]
+        values = self.read(info.column, rows)
+        match info.value_type:
+            case "whole" | "flag":
+                return values.astype(np.float32)
+            case "orientation":
+                return angles_of(values)
+            case _:
+                return values
+
+    def first_values(self, attribute: str, rows: Rows) -> Array:
+        """What an attribute was when each particle came into being: (k,) or (k, 3); what it is now where nobody has kept that, or not yet."""
+        name, present = f"first {attribute}", self.read_attribute(attribute, rows)
+        if not self.particles.has(name):
+            return present
+        first = self.read(name, rows)
+        return np.where(np.isnan(first), present, first)
+
+    def keep_first_values(self, rows: slice) -> None:
+        """Told once of particles that have come into being, after whatever is done on birth."""
+        for attribute in self.scene.plan.firsts:
+            self.column(f"first {attribute}")[rows] = self.read_attribute(attribute, rows)
+
+    def field_of(self, field: str, rows: Rows) -> Array:
+        """A field where particles are: (k,) float32, 0–1. It is asked for once for each state of the particles."""
+        known = self.answers.asked(("field", field), ("position",), lambda before: self._asked_field(field, before), (self.count, self.time))
+        return known.values[rows]
+
+    def _asked_field(self, field: str, before: FieldValues | None) -> FieldValues:
+        """The field for everyone. The end of a step is the start of the next: whoever stands where it stood at that very time has the same value."""
+        places, ids = self.column("position"), self.column("id")
+        if before is None or before.time != self.time or len(before.ids) == 0:
+            values = self.scene.field_strength(field, places, self.time)
+        else:
+            at = np.searchsorted(before.ids, ids).clip(0, len(before.ids) - 1)
+            stands = (before.ids[at] == ids) & np.all(before.places[at] == places, axis=1)
+            values = before.values[at]
+            others = np.flatnonzero(~stands)
+            if len(others):
+                values[others] = self.scene.field_strength(field, places[others], self.time)
+        return FieldValues(self.time, ids.copy(), places.copy(), values)
+
+    def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
+        """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
+
+        Places are those before rules put anybody elsewhere, groups the present ones; whoever has been removed is not found. With `touching`, the
+        radii of both are added to the reach.
+        """
+        reach = np.asarray(reach, np.float32)
+        radii = self.column("radius")
+        if touching:
+            reach = reach + radii[rows]
+        widest = float(reach.max(initial=0.0)) + (float(radii.max(initial=0.0)) if touching else 0.0)
+        grid, targets, everyone = self._grid(groups, widest)
+        own = np.full(self.count, -1, np.int64)
+        own[targets] = targets
+        everybody = everyone and number_of(rows) == self.count
+        return grid.count(taken(self._places(), rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
+
+    def nearest(self, rows: Rows, reach: float, groups: list[str]) -> NDArray[np.int64]:
+        """The nearest other particle of these groups within `reach` (m) of each row: its row (k,) int64, −1 where there is none."""
+        return self.nearest_of(rows, reach, groups, 1)[0][:, 0]
+
+    def nearest_of(self, rows: Rows, reach: float, groups: list[str], most: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+        """The `most` nearest others of these groups within `reach` (m) of each row, nearest first: rows (k, most) int64, −1 where there are no
+        more, and distances (k, most) m."""
+        grid, targets, _everyone = self._grid(groups, reach)
+        own = np.arange(self.count)[rows]
+        return grid.nearest(taken(self._places(), rows), np.full(1, reach, np.float32), most, np.asarray(targets, np.int64), own)
+
+    def _grid(self, groups: list[str], cell: float) -> tuple[Grid, NDArray[np.intp], bool]:
+        """The grid over those of these groups who can be found now, their rows, and whether that is everyone."""
+
+        def build(_before: Any) -> tuple[Grid, NDArray[np.intp], bool]:
+            members = self.scene.members(groups)
+            marked = None if members.all() else members[self.column("group")]
+            if self.any_doomed and len(self.doomed) == self.count:
+                marked = ~self.doomed if marked is None else marked & ~self.doomed
+            places = self._places()
+            rows = np.arange(len(places)) if marked is None else np.flatnonzero(marked)
+            return Grid(places if marked is None else places[rows], cell), rows, marked is None
+
+        found: tuple[Grid, NDArray[np.intp], bool] = self.answers.asked(("grid", tuple(groups), cell), ("group", REMOVED), build, self.count)
+        return found
+
+    def _places(self) -> Array:
+        """Where everybody was before rules put anybody elsewhere in this part of the step."""
+        if self._stood is not None and self._stood[0] == (self.answers.state(), self.count):
+            return self._stood[1]
+        return self.column("position")
+
+    def begin_part(self) -> None:
+        """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""
+        self.answers.begin_part()
+
+    def elapsed(self, rows: Rows) -> Any:
+        """How much of this step each particle lives through, in seconds: one number where that is the same for all, or (k,) float32.
+
+        Whatever happens a bit each step goes by this, so that newborns get no more than their share.
+        """
+        return np.float32(self.dt) if self.spans is None else self.spans[rows]
+
+    def uniforms(self, rows: Rows, item: int, draw: int = 0) -> NDArray[np.float32]:
+        """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
+        return uniforms(self.column("key")[rows], item, draw, self.scene.seed)
+
+    def normals(self, rows: Rows, item: int) -> NDArray[np.float32]:
+        return normals(self.column("key")[rows], item, 0, self.scene.seed)
+
+    # ── Writing ─────────────────────────────────────────────────────────────────────────────────────────────────────────
+
+    def write_attribute(self, attribute: str, rows: Rows, values: Any) -> None:
+        """Set an attribute, kept within its limits. Values that are not finite are not written and reported with the rule that made them."""
+        with np.errstate(over="ignore", invalid="ignore"):
+            values = np.asarray(values, np.float32)
+        if not np.isfinite(values).all():
+            self.find("warning", ("rules", self.actor), f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
+            old = self.read_attribute(attribute, rows)
+            values = np.where(np.isfinite(values), values, old).astype(np.float32)
+        info = self.scene.table[attribute]
+        if attribute == "position":
+            now = (self.answers.state(), self.count)
+            if self._stood is None or self._stood[0] != now:
+                self._stood = (now, self.column("position").copy())
+        if info.low is not None:
+            values = np.clip(values, np.float32(info.low), np.float32(info.high))
+        if attribute == "speed":
+            velocity = self.column("velocity")
+            old_speed = lengths(velocity[rows])
+            factor = np.where(old_speed > 1e-9, values / np.maximum(old_speed, 1e-9), 0.0)
+            velocity[rows] *= factor[:, None].astype(np.float32)
+        elif attribute == "spin":
+            self.column("spin")[rows] = np.radians(values)
+        elif attribute == "age":
+            self._set_age(rows, values)
+        else:
+            self._write(info.column, rows, kept_as(info, values))
+
+    def _write(self, column: str, rows: Rows, values: Any) -> None:
+        """Write into a column; whatever was asked of it before holds no more, if anything is other than it was."""
+        whole = self.column(column)
+        if not self.answers.watches(column):
+            whole[rows] = values
+            return
+        before = taken(whole, rows).copy() if isinstance(rows, slice) else taken(whole, rows)
+        whole[rows] = values
+        if not np.array_equal(before, taken(whole, rows)):
+            self.answers.changed(column)
+
+    def _set_age(self, rows: Rows, values: Array) -> None:
+        """Age follows from the time of birth, so that is what is moved."""
+        age = self.column("age")
+        self.column("born")[rows] -= values.astype(np.float64) - age[rows]
+        age[rows] = values
+        if self.at_end:
+            # It is that old at the end of a step, not somewhere within it.
+            self.column("lag")[rows] = 0.0
+
+    def appear(self, rows: slice, span: Any) -> None:
+        """Told of particles that were added: how much of this step they live through (s; one number, or one for each)."""
+        missing = self.count - len(self.doomed)
+        if missing > 0:
+            self.doomed = np.concatenate([self.doomed, np.zeros(missing, np.bool_)])
+        before = rows.start
+        if self.spans is None and np.ndim(span) == 0 and span == np.float32(self.dt):
+            return
+        known = np.full(before, self.dt, np.float32) if self.spans is None else self.spans[:before]
+        self.spans = np.concatenate([known, np.broadcast_to(np.asarray(span, np.float32), (rows.stop - before,))])
+
+    def forget_rows(self) -> None:
+        """Told after rows have been dropped: nothing that is kept by row holds any more."""
+        self.doomed, self.any_doomed = np.zeros(self.count, np.bool_), False
+        self.spans, self.surface, self._stood = np.zeros(self.count, np.float32), NOTHING3, None
+        self.begin_part()
+
+    def surface_at(self, rows: Rows) -> Array | None:
+        """The normals at the hardest touch of this step (k, 3), zero for those who touched nothing; None where nobody did."""
+        if not len(self.surface):
+            return None
+        indices = as_indices(rows)
+        known = indices < len(self.surface)
+        out = np.zeros((len(indices), 3), np.float32)
+        out[known] = self.surface[indices[known]]
+        return out
+
+    def mark_turn(self, bit: int, rows: Rows, afresh: bool) -> None:
+        """Note for whom a rule held at its turn: that is recorded, so that rings show whom counts count. `afresh` forgets whom it held for before."""
+        column, mask = self.column(turn_column(bit)), turn_mask(bit)
+        if afresh:
+            column &= ~mask
+        if number_of(rows):
+            column[rows] |= mask
+
+    def marked_turn(self, bit: int) -> NDArray[np.bool_]:
+        """For whom a rule held at its turn in this step, or in the recorded one: (n,)."""
+        return np.asarray((self.column(turn_column(bit)) & turn_mask(bit)) != 0)
+
+    def move_to_group(self, rows: Rows, group: str) -> None:
+        """Change group; time in the group starts anew, and rules that no longer concern the particle forget that they held."""
+        target = self.scene.group_index[group]
+        indices = as_indices(rows)
+        present = self.column("group")
+        indices = indices[present[indices] != target]
+        if len(indices) == 0:
+            return
+        self.log.add(Happening.MOVE, self, indices, self.actor, previous=present[indices], present=target)
+        if self.particles.has("came_from"):
+            self.column("came_from")[indices] = present[indices]
+        present[indices] = target
+        self.answers.changed("group")
+        self.column("entered")[indices] = self.time
+        for ready in self.scene.rules:
+            if ready.remembers and not ready.members[target]:
+                self.column(ready.held)[indices] = 0
+
+    def doom(self, rows: Rows) -> None:
+        """Mark for removal; rules further down no longer see them."""
+        if number_of(rows):
+            self.doomed[rows] = True
+            self.any_doomed = True
+            self.answers.changed(REMOVED)
+
+    def pile_up(self, given: Contribution, rows: Rows) -> None:
+        """Add what a force gives for these rows to the motion of this step."""
+        if self.buffers.piles.count != self.count:
+            self.buffers.piles = Piles(self.count)
+        self.buffers.piles.add(given, rows)
+
+    def midway(self, rows: Rows) -> Array:
+        """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
+        places = self.read("position", rows)
+        out = np.empty_like(places)
+        half = np.atleast_1d(np.asarray(self.elapsed(rows) / np.float32(2), np.float32))
+        motion.ahead(len(places), places, self.read("velocity", rows), half, out)
+        return out
+
+    @property
+    def midtime(self) -> float:
+        return self.time + self.dt / 2
+
+    def find(self, level: str, item: tuple[str, int] | None, text: str, key: Any = None) -> None:
+        """Report something once per item and kind, with the frame at which it first happened."""
+        self.findings.setdefault((text if key is None else key, item), Finding(level, item, self.frame, text, key if isinstance(key, str) else ""))

@@ -1,0 +1,1 @@
+"""Geometry: transforms, triangles, lines and places, and surfaces roughened by noise."""

@@ -1,0 +1,95 @@
+"""Looking for neighbours: a grid as coarse as the search radius, with particles in the order of its cells."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.kernels import neighbours as kernel
+from hailridge.core.kernels import vectors
+from hailridge.core.state.particles import Array
+
+MOST_CELLS = 2_000_000
+"""Along an axis. Whatever lies further out than that many cells counts as lying at the edge; strays are that far."""
+
+
+class Grid:
+    """Places (n, 3) float32 sorted into cubes of width `cell` (m), to count those near other places.
+
+    Parameters
+    ----------
+    places : (n, 3) float32
+        The targets. Not finite ones are never found.
+    cell : float
+        At least the largest reach that will be asked for.
+    """
+
+    def __init__(self, places: Array, cell: float) -> None:
+        self.cell = max(float(cell), 1e-6)
+        self.origin, high = vectors.bounds(np.ascontiguousarray(places, np.float32))
+        self.sizes = np.minimum(np.floor((high - self.origin) / self.cell) + 1, MOST_CELLS).astype(np.int64)
+        keys = self._keys(places)
+        self.order: NDArray[np.intp] = kernel.sorted_order(keys)
+        self.keys = keys[self.order]
+        self.places = np.ascontiguousarray(places.take(self.order, axis=0), np.float32)
+
+    def _keys(self, places: Array) -> NDArray[np.int64]:
+        out = np.empty(len(places), np.int64)
+        kernel.keys_of(len(places), np.ascontiguousarray(places, np.float32), self.origin, self.cell, self.sizes, out)
+        return out
+
+    def count(
+        self, places: Array, reach: Array, extra: Array | None = None, own: Array | None = None, themselves: bool = False
+    ) -> NDArray[np.int32]:
+        """How many targets are within `reach` (m; one for all, or one for each place) of each place (k, 3): (k,) int32.
+
+        `extra` (n,) is added to the reach target by target (their radii, to count who touches). `own` (k,) marks with 0 or more the places that
+        are targets themselves, which do not count themselves. `themselves` says that the places are the targets, all of them in their order.
+        """
+        number = len(places)
+        out = np.zeros(number, np.int32)
+        if number == 0 or len(self.keys) == 0:
+            return out
+        seekers, cells, starts, lengths = self._around(places, themselves)
+        kernel.count(
+            len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32),
+            np.atleast_1d(np.asarray(reach, np.float32)), self.places,
+            np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
+            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out, work=number,
+        )  # fmt: skip
+        return out
+
+    def nearest(self, places: Array, reach: Array, most: int, rows: NDArray[np.int64], own: NDArray[np.int64]) -> tuple[NDArray[Any], NDArray[Any]]:
+        """The `most` nearest targets within `reach` (m; one for all, or (k,)) of each place (k, 3), nearest first.
+
+        `rows` (n,) are what targets are called in the answer; `own` (k,) is what a place itself is called, −1 for none, and never found. Returns
+        rows (k, most) int64, −1 where there are no more, and distances (k, most) float32, infinite there.
+        """
+        number = len(places)
+        out, squares = np.full((number, most), -1, np.int64), np.full((number, most), np.inf, np.float32)
+        if number and len(self.keys):
+            seekers, cells, starts, lengths = self._around(places, False)
+            kernel.nearest(
+                len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32), np.atleast_1d(np.asarray(reach, np.float32)),
+                self.places, np.ascontiguousarray(rows[self.order], np.int64), np.asarray(own, np.int64), out, squares, work=number,
+            )  # fmt: skip
+        return out, np.sqrt(squares)
+
+    def _around(self, places: Array, themselves: bool) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]:
+        """Seekers in the order of their cells, where each cell's begin, and the runs of targets around each cell, starts and lengths (c, 9)."""
+        if themselves:
+            seekers, sorted_keys = self.order, self.keys
+        else:
+            keys = self._keys(places)
+            seekers = kernel.sorted_order(keys)
+            sorted_keys = keys[seekers]
+        firsts = np.flatnonzero(np.concatenate([[True], sorted_keys[1:] != sorted_keys[:-1]]))
+        # Cells one above another lie side by side in the order of keys: nine runs are all 27 cells around.
+        row = self.sizes[2] + 6
+        slab = row * (self.sizes[1] + 6)
+        offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
+        starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
+        kernel.runs(len(offsets), self.keys, sorted_keys[firsts], offsets, starts, lengths, work=len(firsts) + len(self.keys))
+        return seekers, np.append(firsts, len(places)), starts, lengths

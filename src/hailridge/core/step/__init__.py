@@ -1,0 +1,1 @@
+"""A step, one module a part: births, rules, motion and contact, leaving; `simulation` puts them together."""

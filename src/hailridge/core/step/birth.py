@@ -1,0 +1,215 @@
+"""Births: sources bring particles into being, and children of rules appear."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.kinds.births.directions import scattered
+from hailridge.core.scene.bodies import displacement_between
+from hailridge.core.scene.buffers import Litter
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.span import Birth, Span
+from hailridge.core.state.events import Happening
+from hailridge.core.state.particles import as_factor
+from hailridge.core.state.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
+from hailridge.core.step.obstacles import Obstacles
+from hailridge.core.step.own import give_first_values, hand_on
+from hailridge.core.step.sides import keep_with_parents, set_on_side
+from hailridge.model.attributes import BUILT_IN
+from hailridge.model.effect import Source, rule_numbers
+
+
+def run_sources(moment: Moment, first: bool) -> None:
+    """Births of all sources in this step, each at its own time within it."""
+    end = moment.time + moment.dt
+    for index, source in enumerate(moment.scene.effect.sources):
+        if not source.enabled:
+            continue
+        span = span_of(moment, source, moment.time, end, first)
+        times = source.emission.births(span)
+        passed = 0
+        if moment.scene.plan.without_history:
+            # A step that is all of the past need not bring forth those whose life is over.
+            passed = int(np.searchsorted(times, end - source.lifetime.extent()[1] * (1 + 1e-6)))
+            times = times[passed:]
+        number = room_for(moment, len(times), ("sources", index), source.label)
+        if number:
+            _give_birth(moment, index, source, span, times[:number], passed)
+
+
+def span_of(moment: Moment, source: Source, start: float, end: float, first: bool) -> Span:
+    """The time of a step as a source's emission sees it."""
+    geometry = moment.end.pose(source.shape).geometry
+    return Span(
+        start, end, first, moment.scene.plan.timeline.beginning, moment.scene.plan.timeline.ending,
+        lambda: source.placement.places(moment, geometry),
+        moment.scene.effect.clock.particle_budget + 1,
+    )
+
+
+def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: NDArray[np.float64], passed: int) -> None:
+    scene, number = moment.scene, len(times)
+    rows = moment.particles.append(number)
+    left = np.clip(span.end - times, 0.0, moment.dt)
+    moment.appear(rows, left)
+    ordinal = passed + (0 if span.first else source.emission.before(span, span.start))
+    column = moment.column
+    keys = source_keys(ordinal, number, source.item, scene.seed)
+    ordinals = np.arange(ordinal, ordinal + number)
+    if scene.plan.without_history:
+        # Ids that are the same whichever frame is made: those of several sources interleave.
+        column("id")[rows] = ordinals * len(scene.effect.sources) + index
+    column("key")[rows] = keys
+    column("birth_index")[rows] = ordinals
+    column("group")[rows] = scene.group_index[source.group]
+    column("entered")[rows] = times
+    column("born")[rows] = times
+    column("lag")[rows] = left
+    birth, carried, bases = _placed(moment, source, rows, keys, ordinals, times, span)
+    column("position")[rows] = birth.places
+    aims = source.direction.aim(moment, birth)
+    for name in ("lifetime", "radius", "mass", "opacity"):
+        info = BUILT_IN[name]
+        column(name)[rows] = np.clip(getattr(source, name).give(moment, rows), info.low, info.high)
+    column("color")[rows] = np.clip(source.color.give(moment, rows), 0, 1)
+    column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows)) + carried * np.float32(source.inherit / 100)
+    if moment.particles.has("orientation"):
+        column("orientation")[rows] = source.orientation.turn(moment, birth)
+        spin = np.radians(source.spin.give(moment, rows))
+        column("spin")[rows] = source.spin_axis.aim(moment, birth) * as_factor(spin)
+    give_first_values(moment, rows)
+    moment.log.add(Happening.BIRTH, moment, rows, index, present=scene.group_index[source.group])
+    moment.log.date_last(times)
+    for place, action in enumerate(source.actions):
+        if scene.effect.acts("sources", index, "actions", place):
+            moment.actor = -1
+            action.act(moment, rows)
+    set_on_side(moment, rows, 1.0 - left / moment.dt if moment.dt > 0 else np.ones(number), (scene.shape_index[source.shape], bases))
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = column("position")[rows]
+
+
+def _placed(
+    moment: Moment, source: Source, rows: slice, keys: Keys, ordinals: NDArray[np.int64], times: NDArray[np.float64], span: Span
+) -> tuple[Birth, NDArray[np.float32], NDArray[np.float64]]:
+    """Newborns in the world, where the shape was at each one's own time of birth, the velocities of the shape there (k, 3) m/s, and their places
+    on the shape before they are lifted (k, 3), in its own space."""
+    body = moment.body(moment.scene.shape_index[source.shape])
+    pose = body.end
+    bases, normals = source.placement.place(moment, pose.geometry, keys, ordinals)
+    places = bases + normals * np.float32(source.offset / pose.transform.scale)
+    carried = np.zeros((len(keys), 3), np.float32)
+    places, normals = pose.transform.points(places), pose.transform.vectors(normals)
+    if not pose.still:
+        world = places
+        if span.end > span.start:
+            way = displacement_between(body.start.transform, pose.transform, world)
+            left = (span.end - times) / (span.end - span.start)
+            # Between its two poses the shape is taken to move evenly: births lie on its way, not in puffs at its end.
+            world = world - way * left[:, None]
+            carried = (way / (span.end - span.start)).astype(np.float32)
+        elif source.inherit:
+            carried = moment.scene.velocity_at(source.shape, world)
+        places = world
+    return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried, bases
+
+
+def room_for(moment: Moment, wanted: int, item: tuple[str, int], label: str) -> int:
+    """How many of `wanted` births the particle budget still allows; the first refusal is reported with what was multiplying."""
+    budget = moment.scene.effect.clock.particle_budget
+    room = max(0, budget - moment.count)
+    if wanted > room:
+        text = (
+            f"the particle budget of {budget:,} was reached at frame {moment.frame} while '{label}' wanted {wanted:,} more; births stopped "
+            f"there and the run went on. Lower the births or their chance, or raise the budget on the clock."
+        )
+        moment.find("warning", item, text, key="budget")
+    return min(wanted, room)
+
+
+def children_appear(moment: Moment, obstacles: Obstacles) -> slice:
+    """Turn the litters that rules and sources asked for into particles, in the order of rules and parents. Returns their rows."""
+    before = moment.count
+    litters, moment.buffers.litters = moment.buffers.litters, []
+    for litter in litters:
+        _appear(moment, obstacles, litter)
+    return slice(before, moment.count)
+
+
+def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
+    scene, action = moment.scene, litter.action
+    counts = np.maximum(litter.counts, 0)
+    number = room_for(moment, int(counts.sum()), *_asked_by(moment, litter))
+    if number == 0:
+        return
+    starts = np.cumsum(counts) - counts
+    which = np.repeat(np.arange(len(counts)), counts)[:number]
+    siblings = np.arange(number) - starts[which]
+    parents = litter.parents[which]
+    rows = moment.particles.append(number)
+    # Children appear at one moment, after the part of the step that made them: what is left of the step is theirs only before motion.
+    moment.appear(rows, np.float32(0.0 if moment.at_end else moment.dt))
+    column = moment.column
+    group = scene.group_index[action.group]
+    keys = child_keys(column("key")[parents], siblings.astype(np.uint64), action.item, moment.step, scene.seed)
+    column("key")[rows] = keys
+    column("birth_index")[rows] = siblings
+    column("parent_id")[rows] = column("id")[parents]
+    column("group")[rows] = group
+    # A child of a newborn is born with it; all others now.
+    column("born")[rows] = moment.time if moment.at_end else column("born")[parents] + column("age")[parents]
+    column("entered")[rows] = column("born")[rows]
+    column("fresh")[rows] = 1
+    u = uniforms(keys, action.item, 0, scene.seed)
+    axes = _axes(moment, litter, parents, which)
+    aims = any_directions(u) if action.heading == "any" else scattered(axes, action.cone, u)
+    handed = np.float32(action.inherit_velocity / 100)
+    column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
+    away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
+    column("position")[rows] = column("position")[parents] + away * as_factor(action.around.give(moment, rows))
+    if moment.particles.has("orientation"):
+        # A child is turned as its parent is, and spins with it.
+        column("orientation")[rows] = column("orientation")[parents]
+        column("spin")[rows] = column("spin")[parents]
+    if moment.particles.has("picture"):
+        column("picture")[rows] = column("picture")[parents]
+    for name in ("radius", "color", "mass", "opacity"):
+        part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
+        # What is handed on whole needs no value of its own; mass and opacity always are.
+        given = np.zeros(1, np.float32) if part == 100 else np.asarray(getattr(action, name).give(moment, rows), np.float32)
+        column(name)[rows] = _mixed(given, column(name)[parents], part)
+    remaining = np.maximum(column("lifetime")[parents] - column("age")[parents], 0)
+    column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
+    hand_on(moment, rows, parents)
+    moment.log.add(Happening.BIRTH, moment, rows, litter.rule, present=group, parent=column("id")[parents])
+    keep_with_parents(moment, obstacles, rows, parents)
+    if moment.particles.has("birthplace"):
+        column("birthplace")[rows] = column("position")[rows]
+
+
+def _asked_by(moment: Moment, litter: Litter) -> tuple[tuple[str, int], str]:
+    """The rule or source that asked for children, and what it is called."""
+    effect = moment.scene.effect
+    if litter.rule >= 0:
+        rule = effect.rules[litter.rule]
+        return ("rules", litter.rule), rule.label or f"rule {rule_numbers(effect)[litter.rule]}"
+    index = next(index for index, source in enumerate(effect.sources) if any(action is litter.action for action in source.actions))
+    return ("sources", index), effect.sources[index].label
+
+
+def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: float) -> NDArray[np.float32]:
+    share = np.float32(percent / 100)
+    return np.asarray(given * (1 - share) + inherited * share, np.float32)
+
+
+def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
+    up = upward(len(parents))
+    if litter.action.heading == "motion":
+        velocity = moment.read("velocity", parents)
+        size = np.linalg.norm(velocity, axis=1, keepdims=True)
+        return np.where(size > 1e-6, velocity / np.maximum(size, 1e-6), up).astype(np.float32)
+    if litter.action.heading == "surface" and litter.axes is not None:
+        axes = litter.axes[which]
+        return np.where(np.any(axes != 0, axis=1, keepdims=True), axes, up).astype(np.float32)
+    return up
