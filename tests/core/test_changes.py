@@ -205,7 +205,7 @@ class Budget(unittest.TestCase):
         self.assertLessEqual(max(frame.count for frame in frames), 5000)
         self.assertEqual(len(frames), 49)
         finding = made.findings[0]
-        self.assertEqual(finding.item, ("rules", 0))
+        self.assertEqual(finding.item, f"rules/{made.effect.rules[0].id}")
         self.assertIn("'Runaway'", finding.text)
         self.assertIn("frame", finding.text)
 
@@ -216,7 +216,7 @@ class Budget(unittest.TestCase):
     def test_sources_too(self) -> None:
         made, frames = simulation(document(count=900, clock={"particle_budget": 500}), 1)
         self.assertEqual(frames[0].count, 500)
-        self.assertEqual(made.findings[0].item, ("sources", 0))
+        self.assertEqual(made.findings[0].item, f"sources/{made.effect.sources[0].id}")
 
 
 class Advisories(unittest.TestCase):

@@ -42,7 +42,7 @@ class Maker:
 
     def effect(self) -> dict[str, Any]:
         self.wild = self.choose.choice([0.0, 0.0, 0.0, 0.002])
-        made: dict[str, Any] = {"format": 5, "name": "Made"}
+        made: dict[str, Any] = {"format": 6, "name": "Made"}
         for name in ("clock", "picture"):
             if self.choose.random() < 0.5 and isinstance(part := self.value(self.schema["properties"][name], name, 0), dict):
                 made[name] = part
@@ -91,6 +91,9 @@ class Maker:
     def value(self, schema: dict[str, Any], name: str, depth: int) -> Any:
         if self.choose.random() < self.wild:
             return self.choose.choice([None, "x" * 90, -1e9, 1e12, [], {}, True, "\ud800", [1, 2], "é"])
+        if name == "id":
+            # Items are given theirs; parts in lists get them when they are read.
+            return None
         ui = schema.get("ui", {})
         if ui.get("type") == "amount":
             self.wide = ui.get("value") in ("vector", "color") or ("value_from" in ui and self.choose.random() < 0.3)

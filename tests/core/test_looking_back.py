@@ -148,10 +148,10 @@ class Memory(unittest.TestCase):
         )
 
 
-def moment_at(back, number: int, past):  # type: ignore[no-untyped-def]
+def moment_at(back, number: int, past, traces):  # type: ignore[no-untyped-def]
     """A frame's moment that looks back through `past`."""
     moment = back(number)
-    moment.past = past
+    moment.past, moment.traces = past, traces
     return moment
 
 

@@ -324,7 +324,7 @@ class Writing(unittest.TestCase):
         raw = document(huge, attributes=[{"id": "count", "label": "Count", "initial": 1.0}])
         made, frames = simulation(raw, 5)
         self.assertTrue(np.isfinite(frames[-1].columns["own count"]).all())
-        self.assertEqual(made.findings[0].item, ("rules", 0))
+        self.assertEqual(made.findings[0].item, f"rules/{made.effect.rules[0].id}")
         self.assertIn("not a finite number", made.findings[0].text)
 
     def test_limits_are_kept(self) -> None:

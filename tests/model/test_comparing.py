@@ -54,11 +54,11 @@ class Comparing(unittest.TestCase):
 
     def test_parts_without_names(self) -> None:
         after = self.after()
-        after["rules"][0]["actions"].insert(0, {"kind": "drag"})
+        after["rules"][0]["actions"] = [{"kind": "drag", "id": "new"}, {**after["rules"][0]["actions"][0], "id": "0"}]
         self.assertEqual(len(told(self.BEFORE, after)), 1)
         self.assertEqual(told(self.BEFORE, after)[0][0], "added")
         after = self.after()
-        after["rules"][0]["actions"][0] = {"kind": "drag"}
+        after["rules"][0]["actions"][0] = {"kind": "drag", "id": "0"}
         ((sort, text),) = told(self.BEFORE, after)
         self.assertEqual(sort, "changed")
         self.assertRegex(text, "rule 1 'Fall', action 1: .+ → .+")

@@ -357,7 +357,7 @@ class Jobs(unittest.TestCase):
             0,
         )[0]
         block = stored(frame).state
-        self.assertIn(b'"held gravity"', block)
+        self.assertIn(b'"rules/gravity held"', block)
         # What always holds has nothing to remember.
         self.assertNotIn(b'"held drag"', block)
         self.assertIn(b'"own own"', block)

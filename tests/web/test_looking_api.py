@@ -53,9 +53,10 @@ class Looking(ApiCase):
     def setUp(self) -> None:
         self.raw = moving()
         self.trial = self.run_trial(self.made(self.raw))["id"]
+        self.first = str(self.raw["rules"][0]["id"])
 
-    def explained(self, frame: int, index: int) -> dict[str, Any]:
-        answer = self.client.get(f"/api/trials/{self.trial}/frames/{frame}/rules/{index}")
+    def explained(self, frame: int, rule: str) -> dict[str, Any]:
+        answer = self.client.get(f"/api/trials/{self.trial}/frames/{frame}/rules/{rule}")
         self.assertEqual(answer.status_code, 200, answer.text)
         found: dict[str, Any] = answer.json()
         return found
@@ -66,7 +67,7 @@ class Looking(ApiCase):
         return int(unpack(answer.content)[0]["count"])
 
     def test_branches_and_their_curves_are_those_of_the_rings(self) -> None:
-        curves = self.client.get(f"/api/trials/{self.trial}/rules/0/curves").json()
+        curves = self.client.get(f"/api/trials/{self.trial}/rules/{self.first}/curves").json()
         self.assertEqual((curves["frames"][0], curves["frames"][-1]), (0, 48))
         self.assertEqual(
             [curve["path"] for curve in curves["curves"]], [[], ["conditions", 0], ["conditions", 1]]
@@ -75,21 +76,21 @@ class Looking(ApiCase):
         seen = 0
         for frame in (6, 12, 20):
             at = curves["frames"].index(frame)
-            for place, branch in enumerate(self.explained(frame, 0)["branches"]):
+            for place, branch in enumerate(self.explained(frame, self.first)["branches"]):
                 part = condition if not branch["path"] else condition["conditions"][branch["path"][1]]
-                ringed = self.ringed(frame, ["rules", 0, "condition", *branch["path"]], part)
+                ringed = self.ringed(frame, ["rules", self.first, "condition", *branch["path"]], part)
                 self.assertEqual((branch["holds"], curves["curves"][place]["holds"][at]), (ringed, ringed))
                 seen += ringed
         self.assertGreater(seen, 50)
 
     def test_why_nobody(self) -> None:
         # Who is fast and within has moved on already; what is short for the others is said.
-        self.assertIn("'speed' goes from", self.explained(8, 0)["text"])
-        self.assertIn("Nobody has come into B yet", self.explained(0, 1)["text"])
+        self.assertIn("'speed' goes from", self.explained(8, self.first)["text"])
+        self.assertIn("Nobody has come into B yet", self.explained(0, str(self.raw["rules"][1]["id"]))["text"])
         nothing = {"text": "", "branches": []}
-        self.assertEqual(self.explained(0, 7), nothing)
+        self.assertEqual(self.explained(0, "nothing"), nothing)
         self.assertEqual(
-            self.client.get(f"/api/trials/{self.trial}/rules/7/curves").json(), {"frames": [], "curves": []}
+            self.client.get(f"/api/trials/{self.trial}/rules/nothing/curves").json(), {"frames": [], "curves": []}
         )
 
     def test_flows_add_up(self) -> None:

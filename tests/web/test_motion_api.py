@@ -119,7 +119,7 @@ class Motion(ApiCase):
         self.assertEqual([entry["id"] for entry in there["shapes"]], ["ball"])
         # Column by column: the last column is the place, halfway from 1 to 9 m.
         np.testing.assert_allclose(there["shapes"][0]["matrix"][12:15], [5, 0, 0], atol=1e-6)
-        np.testing.assert_allclose(there["keyed"]["shapes/1/position"], [5, 0, 0], atol=1e-6)
+        np.testing.assert_allclose(there["keyed"]["shapes/ball/position"], [5, 0, 0], atol=1e-6)
 
     def test_two_readers_at_different_times_do_not_disturb_one_another(self) -> None:
         from concurrent.futures import ThreadPoolExecutor

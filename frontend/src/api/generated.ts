@@ -774,7 +774,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/trials/{trial_id}/frames/{number}/rules/{index}": {
+    "/api/trials/{trial_id}/frames/{number}/rules/{rule}": {
         parameters: {
             query?: never;
             header?: never;
@@ -782,7 +782,7 @@ export interface paths {
             cookie?: never;
         };
         /** Explain Rule */
-        get: operations["explain_rule_api_trials__trial_id__frames__number__rules__index__get"];
+        get: operations["explain_rule_api_trials__trial_id__frames__number__rules__rule__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -811,7 +811,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/trials/{trial_id}/rules/{index}/curves": {
+    "/api/trials/{trial_id}/rules/{rule}/curves": {
         parameters: {
             query?: never;
             header?: never;
@@ -822,7 +822,7 @@ export interface paths {
          * Branch Curves
          * @description For how many each condition of a rule holds over the frames computed so far, evenly sampled.
          */
-        get: operations["branch_curves_api_trials__trial_id__rules__index__curves_get"];
+        get: operations["branch_curves_api_trials__trial_id__rules__rule__curves_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -860,7 +860,7 @@ export interface paths {
         };
         /**
          * Get Stats
-         * @description Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted.
+         * @description Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted, in the order of `names`.
          */
         get: operations["get_stats_api_trials__trial_id__stats_get"];
         put?: never;
@@ -1110,6 +1110,10 @@ export interface components {
         Catalogue: {
             /** Attributes */
             attributes: components["schemas"]["AttributeOut"][];
+            /** Collections */
+            collections: {
+                [key: string]: components["schemas"]["CollectionOut"];
+            };
             /** Group Colors */
             group_colors: string[];
             /** Own Attributes */
@@ -1208,6 +1212,16 @@ export interface components {
             name: string;
             /** Written */
             written: number;
+        };
+        /**
+         * CollectionOut
+         * @description A list of a document: the word for one of its items, by which references name it, and the slot that they are chosen from, if any.
+         */
+        CollectionOut: {
+            /** Slot */
+            slot: string;
+            /** Word */
+            word: string;
         };
         /** EffectName */
         EffectName: {
@@ -1329,12 +1343,16 @@ export interface components {
         FlowOut: {
             /** Frames */
             frames: number[];
+            /** Groups */
+            groups: string[];
             /** Moves */
             moves: number[][];
             /** Population */
             population: number[][];
             /** Ribbons */
             ribbons: number[][];
+            /** Rules */
+            rules: string[];
             /** Sampled */
             sampled: boolean;
         };
@@ -1648,6 +1666,13 @@ export interface components {
             last: number;
             /** Message */
             message: string;
+            /**
+             * Names
+             * @description Ids by collection, in the order of the run's document: what counts are told by.
+             */
+            names: {
+                [key: string]: string[];
+            };
             /** Provisional From */
             provisional_from?: number | null;
             /** Seconds */
@@ -3085,14 +3110,14 @@ export interface operations {
             };
         };
     };
-    explain_rule_api_trials__trial_id__frames__number__rules__index__get: {
+    explain_rule_api_trials__trial_id__frames__number__rules__rule__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 trial_id: string;
                 number: number;
-                index: number;
+                rule: string;
             };
             cookie?: never;
         };
@@ -3154,13 +3179,13 @@ export interface operations {
             };
         };
     };
-    branch_curves_api_trials__trial_id__rules__index__curves_get: {
+    branch_curves_api_trials__trial_id__rules__rule__curves_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 trial_id: string;
-                index: number;
+                rule: string;
             };
             cookie?: never;
         };

@@ -1,7 +1,7 @@
 /** Everything that can be done by name or key, in one list: the palette, the shortcuts and their help read it. */
 
 import { adders } from "@/score/adding";
-import { nameOf, type Collection } from "@/state/document";
+import { nameOf, wordFor, type Collection } from "@/state/document";
 import { redo, undo, useStudio } from "@/state/studio";
 import { runAgain, seek, stopRun } from "@/state/trials";
 import { stageView } from "@/stage/view";
@@ -77,7 +77,7 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
           useStudio.setState({ selected: [collection, index] });
           document.querySelector(`[data-item="${collection}/${String(item.id)}"]`)?.scrollIntoView({ block: "center", behavior: "smooth" });
         };
-        list.push({ group: "Go to", label: `${collection.slice(0, -1)}: ${nameOf(item, collection, index)}`, run });
+        list.push({ group: "Go to", label: `${wordFor(catalogue!, collection)}: ${nameOf(item, wordFor(catalogue!, collection), index)}`, run });
       });
     }
   }

@@ -3,7 +3,7 @@
 import { useEffect } from "react";
 import type { LayerData } from "@/stage/drawing/data";
 import { fetchBlock } from "@/api/client";
-import { at } from "@/state/document";
+import { addressOf, at } from "@/state/document";
 import { useStudio } from "@/state/studio";
 
 export function useHighlighting(): void {
@@ -17,7 +17,8 @@ export function useHighlighting(): void {
     // A pinned condition is meant as it stands now, after a threshold has been dragged as well.
     const { document } = useStudio.getState();
     const condition = (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
-    const body = { condition, path: highlight.path, who: highlight.who, otherwise: highlight.otherwise ?? false };
+    const path = document ? addressOf(document, highlight.path).split("/") : [];
+    const body = { condition, path, who: highlight.who, otherwise: highlight.otherwise ?? false };
     fetchBlock<{ of: number; turn: boolean }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
       .then(({ head, arrays }) => {
         const gone = arrays.left as Int32Array;

@@ -3,6 +3,7 @@
 import { useEffect, useRef, useState } from "react";
 import { lastFrame, useStudio, type FrameStats } from "@/state/studio";
 import { seek } from "@/state/trials";
+import type { Node } from "@/state/document";
 import { count } from "@/ui/numbers";
 
 const TICKS = 10;
@@ -32,7 +33,7 @@ export function Strip() {
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, colors: groups?.map((group) => String(group.color)) ?? [], last, frame, state: state ?? "", provisional });
+    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, groups: groups ?? [], last, frame, state: state ?? "", provisional });
   }, [size, stats, stale, range, groups, last, frame, state, tone, provisional]);
 
   const frameAt = (clientX: number): number => {
@@ -53,7 +54,7 @@ export function Strip() {
           aria-valuemin={0}
           aria-valuemax={last}
           aria-valuenow={frame}
-          aria-valuetext={`frame ${frame}: ${(groups ?? []).map((group, index) => `${stats[frame]?.population[index] ?? 0} ${String(group.label)}`).join(", ")}`}
+          aria-valuetext={`frame ${frame}: ${(groups ?? []).map((group) => `${stats[frame]?.population[String(group.id)] ?? 0} ${String(group.label)}`).join(", ")}`}
           className="absolute inset-0 h-full w-full cursor-col-resize touch-none"
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
@@ -84,13 +85,13 @@ export function Strip() {
           <div className="tabular text-brass">
             frame {over} · {told.time.toFixed(2)} s
           </div>
-          {groups?.map((group, index) => (
+          {groups?.map((group) => (
             <div key={String(group.id)} className="flex items-center justify-between gap-3">
               <span>
                 <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
                 {String(group.label)}
               </span>
-              <span className="tabular">{count(told.population[index] ?? 0)}</span>
+              <span className="tabular">{count(told.population[String(group.id)] ?? 0)}</span>
             </div>
           ))}
           <div className="text-soft">
@@ -107,7 +108,7 @@ interface Drawn {
   /** What the run before had: drawn faintly where the present one has not got to. */
   stale: FrameStats[];
   range: [number, number] | null;
-  colors: string[];
+  groups: readonly Node[];
   last: number;
   frame: number;
   state: string;
@@ -115,7 +116,7 @@ interface Drawn {
   provisional: number | null;
 }
 
-function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, colors, last, frame, state, provisional }: Drawn): void {
+function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, groups, last, frame, state, provisional }: Drawn): void {
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -129,8 +130,8 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   const waiting = stats.length <= last ? stale.slice(0, last + 1) : [];
   const most = Math.max(1, ...stats.map((entry) => entry.count), ...waiting.map((entry) => entry.count));
   const y = (value: number) => base - (value / most) * (base - 6);
-  if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), colors, x, y, 0.22);
-  areas(context, stats, colors, x, y, 0.72);
+  if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
+  areas(context, stats, groups, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
   if (provisional !== null) hatch(context, x(provisional), width, height, token("--brass"), true);
@@ -154,18 +155,18 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
 }
 
 /** Populations stacked from the bottom, the first group lowest. */
-function areas(context: CanvasRenderingContext2D, stats: FrameStats[], colors: string[], x: (frame: number) => number, y: (value: number) => number, alpha: number): void {
+function areas(context: CanvasRenderingContext2D, stats: FrameStats[], groups: readonly Node[], x: (frame: number) => number, y: (value: number) => number, alpha: number): void {
   const below = stats.map(() => 0);
-  colors.forEach((color, group) => {
+  groups.forEach(({ id, color }) => {
     context.beginPath();
     stats.forEach((entry, index) => context.lineTo(x(entry.frame), y(below[index]!)));
     for (let index = stats.length - 1; index >= 0; index--) {
-      below[index]! += stats[index]!.population[group] ?? 0;
+      below[index]! += stats[index]!.population[String(id)] ?? 0;
       context.lineTo(x(stats[index]!.frame), y(below[index]!));
     }
     context.closePath();
     context.globalAlpha = alpha;
-    context.fillStyle = color;
+    context.fillStyle = String(color);
     context.fill();
     context.globalAlpha = 1;
   });

@@ -2,7 +2,7 @@
 
 import { Spline } from "lucide-react";
 import { useMemo, useState } from "react";
-import { at, curvesOf, nameOf, same, type Effect, type Json, type Node, type Path } from "@/state/document";
+import { at, curvesOf, nameOf, same, wordFor, type Effect, type Json, type Node, type Path } from "@/state/document";
 import { curve, keyedPaths, keysOf, movedKey, type Key } from "@/state/keys";
 import { commit, lastFrame, timeAt, tryValue, useStudio } from "@/state/studio";
 import { seekTime } from "@/state/trials";
@@ -13,12 +13,13 @@ import { LEFT } from "./layout";
 
 /** What a keyframed number is called: its item, and the way down to it. */
 export function trackName(effect: Effect, path: Path): string {
+  const { catalogue } = useStudio.getState();
   const [collection, index, ...rest] = path;
   const single = collection === "clock" || collection === "picture";
   const item = single ? null : ((effect[collection as string] as Node[])?.[Number(index)] ?? null);
   const inner = (single ? path.slice(1) : rest).filter((key) => typeof key === "string" && key !== "value");
   const words = inner.length ? inner.join(" ").replaceAll("_", " ") : "value";
-  return item ? `${nameOf(item, String(collection), Number(index))} · ${words}` : `${capitalised(String(collection))} · ${words}`;
+  return item ? `${nameOf(item, catalogue ? wordFor(catalogue, String(collection)) : "item", Number(index))} · ${words}` : `${capitalised(String(collection))} · ${words}`;
 }
 
 export function useTracks(): Path[] {

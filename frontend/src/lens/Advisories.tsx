@@ -1,6 +1,6 @@
 /** Advisories: what will probably not do what was meant, and what the run had to tell. */
 
-import { withValue, type Json, type Path } from "@/state/document";
+import { pathTo, withValue, type Effect, type Json, type Path } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Button } from "@/ui/controls";
 import { useAdvisories } from "@/state/advisories";
@@ -11,6 +11,9 @@ interface Fix {
   remove?: boolean;
   label: string;
 }
+
+/** Where something that a run told of stands now. */
+const pathOf = (effect: Effect, item: unknown): Path | null => (typeof item === "string" ? pathTo(effect, item) : null);
 
 export function Advisories() {
   const advisories = useAdvisories();
@@ -58,8 +61,8 @@ export function Advisories() {
           <p>
             <span className="tabular text-brass">frame {String(finding.frame)}</span> {String(finding.text)}
           </p>
-          {Array.isArray(finding.item) && (
-            <Button className="mt-1 !px-2 !py-0 text-xs" onClick={() => go(finding.item as Path)}>
+          {document && pathOf(document, finding.item) && (
+            <Button className="mt-1 !px-2 !py-0 text-xs" onClick={() => go(pathOf(document, finding.item)!)}>
               Show it
             </Button>
           )}

@@ -34,7 +34,7 @@ function PopulationChart({ effect }: { effect: Effect }) {
   const frame = useStudio((state) => state.frame);
   const [over, setOver] = useState<number | null>(null);
   const last = lastFrame(effect);
-  const most = useMemo(() => Math.max(1, ...stats.flatMap((entry) => entry.population)), [stats]);
+  const most = useMemo(() => Math.max(1, ...stats.flatMap((entry) => Object.values(entry.population))), [stats]);
   const x = scaleLinear([0, last], [LEFT, WIDTH - 4]);
   const y = scaleLinear([0, most], [TALL - 16, 6]).nice(3);
   const at = over ?? frame;
@@ -70,18 +70,18 @@ function PopulationChart({ effect }: { effect: Effect }) {
             {tick}
           </text>
         ))}
-        {effect.groups.map((group, index) => {
-          const path = line<(typeof stats)[number]>((entry) => x(entry.frame), (entry) => y(entry.population[index] ?? 0))(stats);
+        {effect.groups.map((group) => {
+          const path = line<(typeof stats)[number]>((entry) => x(entry.frame), (entry) => y(entry.population[String(group.id)] ?? 0))(stats);
           return <path key={String(group.id)} d={path ?? ""} fill="none" stroke={String(group.color)} strokeWidth={1.6} />;
         })}
         <line x1={x(at)} x2={x(at)} y1={4} y2={TALL - 16} stroke="var(--brass)" strokeWidth={1} opacity={over === null ? 1 : 0.6} />
       </svg>
       <p className="tabular mt-1 text-xs text-soft">
         <span className="text-brass">frame {at}</span>
-        {effect.groups.map((group, index) => (
+        {effect.groups.map((group) => (
           <span key={String(group.id)} className="ml-2.5 whitespace-nowrap">
             <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
-            {String(group.label)} {count(stats[at]?.population[index] ?? 0)}
+            {String(group.label)} {count(stats[at]?.population[String(group.id)] ?? 0)}
           </span>
         ))}
       </p>
@@ -97,6 +97,9 @@ interface Flow {
   ribbons: number[][];
   moves: number[][];
   sampled: boolean;
+  /** Ids of what is told by number. */
+  groups: string[];
+  rules: string[];
 }
 
 interface Ribbon {
@@ -125,10 +128,11 @@ function FlowDiagram({ effect }: { effect: Effect }) {
     placeholderData: keepPreviousData,
   });
   const flow = found.data as Flow | undefined;
-  const drawn = useMemo(() => (flow && flow.frames.length > 1 ? laidOut(flow, effect.groups.length) : null), [flow, effect.groups.length]);
+  const drawn = useMemo(() => (flow && flow.frames.length > 1 ? laidOut(flow, flow.groups.length) : null), [flow]);
   if (!flow || !drawn) return null;
   const x = scaleLinear([0, flow.frames.length - 1], [2, WIDTH - 2 - BAR]);
-  const color = (group: number): string => String(effect.groups[group]?.color ?? "var(--soft)");
+  const groups = groupsOf(flow, effect);
+  const color = (group: number): string => String(groups[group]?.color ?? "var(--soft)");
   const ribbon = area<[number, number, number]>((point) => point[0], (point) => point[1], (point) => point[2]).curve(curveBumpX);
   return (
     <section aria-label="Flow between groups">
@@ -163,7 +167,7 @@ function FlowDiagram({ effect }: { effect: Effect }) {
         })}
         {drawn.bars.map((bar) => (
           <rect key={`${bar.slice} ${bar.group}`} x={x(bar.slice)} y={bar.top} width={BAR} height={Math.max(0.8, bar.height)} fill={color(bar.group)} rx={1.5}>
-            <title>{`${String(effect.groups[bar.group]?.label)}: ${count(bar.number)} at frame ${flow.frames[bar.slice]}`}</title>
+            <title>{`${label(groups, bar.group)}: ${count(bar.number)} at frame ${flow.frames[bar.slice]}`}</title>
           </rect>
         ))}
       </svg>
@@ -204,11 +208,13 @@ function laidOut(flow: Flow, groups: number) {
   return { bars, ribbons, scale };
 }
 
-const label = (groups: Node[], index: number): string => String(groups[index]?.label ?? "?");
-const nameOfRule = (effect: Effect, index: number): string => `rule ${ruleName(effect.rules, index)}`;
+const label = (groups: readonly (Node | undefined)[], index: number): string => String(groups[index]?.label ?? "?");
+/** The groups that a flow tells of by number, as they are now. */
+const groupsOf = (flow: Flow, effect: Effect): (Node | undefined)[] => flow.groups.map((id) => effect.groups.find((group) => group.id === id));
+const nameOfRule = (flow: Flow, effect: Effect, number: number): string => `rule ${ruleName(effect.rules, effect.rules.findIndex((rule) => rule.id === flow.rules[number]))}`;
 
 function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; effect: Effect }) {
-  const { groups } = effect;
+  const groups = groupsOf(flow, effect);
   const span = `between frames ${flow.frames[ribbon.slice]} and ${flow.frames[ribbon.slice + 1]}`;
   const number = <b className="tabular font-medium text-text">{count(ribbon.number)}</b>;
   const rules = flow.moves.filter(([slice, from, to]) => slice === ribbon.slice && from === ribbon.from && to === ribbon.to);
@@ -220,7 +226,7 @@ function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; eff
       {number} go from {label(groups, ribbon.from)} to {label(groups, ribbon.to)} {span}
       {rules.map(([, , , rule, moves]) => (
         <span key={rule} className="block">
-          by {nameOfRule(effect, rule!)} <span className="tabular">({count(moves!)})</span>
+          by {nameOfRule(flow, effect, rule!)} <span className="tabular">({count(moves!)})</span>
         </span>
       ))}
       {rules.length === 0 && <span className="block">by way of another group</span>}
@@ -243,7 +249,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
       {list.map((entry, index) => (
         <li key={index} className="flex justify-between gap-2">
           <span>
-            {label(effect.groups, entry.from)} → {label(effect.groups, entry.to)}, {nameOfRule(effect, entry.rule)}
+            {label(groupsOf(flow, effect), entry.from)} → {label(groupsOf(flow, effect), entry.to)}, {nameOfRule(flow, effect, entry.rule)}
           </span>
           <span className="tabular">{count(entry.number)}</span>
         </li>
@@ -253,6 +259,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
 }
 
 function told(flow: Flow, effect: Effect): string {
-  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(effect.groups, from!)} to ${label(effect.groups, to!)} by ${nameOfRule(effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
+  const groups = groupsOf(flow, effect);
+  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
   return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
 }

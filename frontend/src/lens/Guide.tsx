@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import Markdown from "react-markdown";
 import { answered, api, type Catalogue, type KindInfo } from "@/api/client";
-import { kindOf, nameOf, type Collection, type Effect, type Node } from "@/state/document";
+import { kindOf, nameOf, wordFor, type Collection, type Effect, type Node } from "@/state/document";
 import { useStudio } from "@/state/studio";
 import { capitalised } from "@/ui/words";
 
@@ -77,11 +77,12 @@ function SelectedHelp({ effect, catalogue, collection, index }: { effect: Effect
   const single = whole !== undefined && !Array.isArray(whole);
   const item = single ? (whole as Node) : effect[collection]?.[index];
   if (!item) return null;
-  const part = catalogue.parts[single ? collection : collection.slice(0, -1)] ?? kindOf(catalogue, collection.slice(0, -1), item.kind);
+  const word = single ? collection : wordFor(catalogue, collection);
+  const part = catalogue.parts[word] ?? kindOf(catalogue, word, item.kind);
   const inner = kindsInside(item, catalogue);
   return (
     <section className="mb-5" aria-label="Help for the selected item">
-      <h3 className="mb-1 font-medium">{single ? capitalised(collection) : nameOf(item, collection, index)}</h3>
+      <h3 className="mb-1 font-medium">{single ? capitalised(collection) : nameOf(item, word, index)}</h3>
       {part && <Text text={part.help} />}
       {inner.map((info, at) => (
         <KindHelp key={at} info={info} />

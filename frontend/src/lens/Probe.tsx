@@ -2,7 +2,7 @@
 
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answered, api } from "@/api/client";
-import type { Effect } from "@/state/document";
+import type { Effect, Node } from "@/state/document";
 import { useStudio } from "@/state/studio";
 import { seek } from "@/state/trials";
 import { ruleName } from "@/score/numbering";
@@ -30,7 +30,7 @@ interface TestResult {
   high?: number;
 }
 interface Reason {
-  rule: number;
+  rule: string;
   concerned: boolean;
   switched_off: boolean;
   holds: boolean | null;
@@ -44,9 +44,10 @@ interface Happening {
   frame: number;
   time: number;
   what: string;
-  item: number;
-  previous: number;
-  present: number;
+  /** Ids of the rule, source or shape that it is about, and of groups. */
+  item: string | null;
+  previous: string | null;
+  present: string | null;
   value: number;
   parent: number;
 }
@@ -106,16 +107,16 @@ function Population() {
       <h3 className="mb-1 font-medium">Population at frame {frame}</h3>
       <table className="mb-4 w-full">
         <tbody>
-          {effect?.groups.map((group, index) => (
+          {effect?.groups.map((group) => (
             <tr key={String(group.id)} className="border-b border-line/50">
               <td className="py-1">
                 <span className="mr-2 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
                 {String(group.label)}
               </td>
               <td className="w-24" style={{ color: String(group.color) }}>
-                <Spark values={stats.map((entry) => entry.population[index] ?? 0)} at={frame} width={90} height={18} />
+                <Spark values={stats.map((entry) => entry.population[String(group.id)] ?? 0)} at={frame} width={90} height={18} />
               </td>
-              <td className="tabular text-right">{now ? count(now.population[index] ?? 0) : "…"}</td>
+              <td className="tabular text-right">{now ? count(now.population[String(group.id)] ?? 0) : "…"}</td>
             </tr>
           ))}
           <tr>
@@ -213,8 +214,9 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
       <h4 className="mb-1 text-xs text-soft">Why: each rule with its actual numbers at this frame</h4>
       <ul className="space-y-1">
         {reasons.map((reason) => {
-          const rule = effect.rules[reason.rule];
-          const name = ruleName(effect.rules, reason.rule);
+          const index = effect.rules.findIndex((entry) => entry.id === reason.rule);
+          const rule = effect.rules[index];
+          const name = ruleName(effect.rules, index);
           if (!reason.concerned) {
             return (
               <li key={reason.rule} className="flex justify-between text-soft/80">
@@ -268,12 +270,16 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
 }
 
 function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
-  const group = (index: number) => String(effect.groups[index]?.label ?? "?");
-  const rule = (index: number) => ruleName(effect.rules, index);
+  const labelOf = (items: readonly Node[], id: string | null, otherwise: string) => String(items.find((entry) => entry.id === id)?.label ?? otherwise);
+  const group = (id: string | null) => labelOf(effect.groups, id, "?");
+  const rule = (id: string | null) => {
+    const index = effect.rules.findIndex((entry) => entry.id === id);
+    return index < 0 ? "that is gone" : ruleName(effect.rules, index);
+  };
   const words = (event: Happening): string => {
     switch (event.what) {
       case "birth":
-        return event.parent >= 0 ? `born of particle ${count(event.parent)} by rule ${rule(event.item)}, into ${group(event.present)}` : `born from ${String(effect.sources[event.item]?.label ?? "a source")}, into ${group(event.present)}`;
+        return event.parent >= 0 ? `born of particle ${count(event.parent)} by rule ${rule(event.item)}, into ${group(event.present)}` : `born from ${labelOf(effect.sources, event.item, "a source")}, into ${group(event.present)}`;
       case "move":
         return `moved from ${group(event.previous)} to ${group(event.present)} by rule ${rule(event.item)}`;
       case "rule":
@@ -281,7 +287,7 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
       case "rule_end":
         return `rule ${rule(event.item)} holds no longer`;
       case "contact":
-        return `touches ${String(effect.shapes[event.item]?.label ?? "a shape")} at ${short(event.value)} m/s`;
+        return `touches ${labelOf(effect.shapes, event.item, "a shape")} at ${short(event.value)} m/s`;
       default:
         return "leaves";
     }

@@ -36,11 +36,11 @@ function useSections(info: KindInfo, node: Node, path: Path): Section[] {
 
 export function AllValues({ info, node, path, label }: { info: KindInfo; node: Node; path: Path; label: string }) {
   const sections = useSections(info, node, path);
-  const { effect } = useScore();
+  const { effect, catalogue } = useScore();
   const resetAll = () => {
     let next = useStudio.getState().document!;
     for (const section of sections) {
-      const fresh = made(section.info, effect, false);
+      const fresh = made(section.info, effect, catalogue, false);
       for (const field of section.info.fields) {
         if (!field.required && field.type !== "slot" && field.type !== "references") next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
       }

@@ -39,8 +39,8 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
   const inner = !several && condition.condition ? (condition.condition as Node) : null;
   if (!info) return null;
   const join = (kind: string) => {
-    const outer = made(kindOf(catalogue, "condition", kind)!, effect);
-    edit(path, { ...outer, conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect)] });
+    const outer = made(kindOf(catalogue, "condition", kind)!, effect, catalogue);
+    edit(path, { ...outer, conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect, catalogue)] });
   };
   const key = JSON.stringify([rule, path]);
 

@@ -2,7 +2,7 @@
 
 import { useEffect, useRef, useState } from "react";
 import { answered, api, type Histogram } from "@/api/client";
-import { withValue, type Node, type Path } from "@/state/document";
+import { addressOf, withValue, type Node, type Path } from "@/state/document";
 import { tryValue, useStudio } from "@/state/studio";
 import { count, plain } from "@/ui/numbers";
 import { useScore } from "./context";
@@ -37,7 +37,9 @@ export function Distribution({ condition, path, unit }: Props) {
   useEffect(() => {
     if (!trial || !ready) return;
     let current = true;
-    const body = { quantity, who, condition, path, contacts: atContacts } as never;
+    const { document } = useStudio.getState();
+    const address = document ? addressOf(document, path).split("/") : [];
+    const body = { quantity, who, condition, path: address, contacts: atContacts } as never;
     const asked = api.POST("/api/trials/{trial_id}/frames/{number}/histogram", {
       params: { path: { trial_id: trial.id, number: Math.min(frame, trial.computed - 1) } },
       body,

@@ -2,7 +2,7 @@
 
 import { ChevronLeft, ChevronRight, Spline, Trash2 } from "lucide-react";
 import type { ReactNode } from "react";
-import { same, type Json, type Path } from "@/state/document";
+import { addressOf, same, type Json, type Path } from "@/state/document";
 import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from "@/state/keys";
 import { edit, timeAt, useStudio } from "@/state/studio";
 import { seekTime, usePicture } from "@/state/trials";
@@ -17,7 +17,8 @@ interface Props {
 
 /** The value of a keyframed number on the stage now, as the server has computed it. */
 export function useKeyedValue(path: Path): KeyValue | null {
-  return usePicture((state) => state.shown?.frame.head.keyed[path.join("/")] ?? null);
+  const address = useStudio((state) => (state.document ? addressOf(state.document, path) : ""));
+  return usePicture((state) => state.shown?.frame.head.keyed[address] ?? null);
 }
 
 export function Keyable({ value, path, children }: Props) {

@@ -33,9 +33,9 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
   const [asked, setAsked] = useState(false);
   const broken = useNotes().some((note) => note.level === "error" && note.item[0] === "rules" && note.item[1] === index);
   const branched = isBranched(rule.condition as Node | null);
-  const explanation = useExplanation(index, !silent && (asked || (selected && branched)));
+  const explanation = useExplanation(String(rule.id), !silent && (asked || (selected && branched)));
   const branches = selected || asked ? (explanation?.branches ?? null) : null;
-  const curves = useBranchCurves(index, !silent && branched && (selected || asked));
+  const curves = useBranchCurves(String(rule.id), !silent && branched && (selected || asked));
   const surroundings = useMemo(() => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches, curves }), [score, rule.who, rule.trigger, branches, curves]);
   const actions = (rule.actions ?? []) as Node[];
   const otherwise = (rule.otherwise ?? []) as Node[];
@@ -124,14 +124,14 @@ function SmallButton({ label, pressed, onClick, children }: { label: string; pre
 const isBranched = (condition: Node | null): boolean => !!condition && (Array.isArray(condition.conditions) || !!condition.condition);
 
 /** Counts for each condition of a rule, and words where it holds for nobody. */
-function useExplanation(index: number, wanted: boolean): { text: string; branches: Branch[] } | null {
+function useExplanation(rule: string, wanted: boolean): { text: string; branches: Branch[] } | null {
   const trial = useStudio((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const playing = useStudio((state) => state.playing);
   const there = !!trial && frame < trial.computed;
   const found = useQuery({
-    queryKey: ["explain", trial?.id, frame, index, trial?.state],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/frames/{number}/rules/{index}", { params: { path: { trial_id: trial!.id, number: frame, index } } })),
+    queryKey: ["explain", trial?.id, frame, rule, trial?.state],
+    queryFn: () => answered(api.GET("/api/trials/{trial_id}/frames/{number}/rules/{rule}", { params: { path: { trial_id: trial!.id, number: frame, rule } } })),
     enabled: wanted && there && !playing,
     placeholderData: keepPreviousData,
     retry: false,
@@ -140,11 +140,11 @@ function useExplanation(index: number, wanted: boolean): { text: string; branche
 }
 
 /** For how many each condition of a rule holds over time, once all frames are there. */
-function useBranchCurves(index: number, wanted: boolean): BranchCurves | null {
+function useBranchCurves(rule: string, wanted: boolean): BranchCurves | null {
   const trial = useStudio((state) => state.trial);
   const found = useQuery({
-    queryKey: ["curves", trial?.id, index],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/rules/{index}/curves", { params: { path: { trial_id: trial!.id, index } } })),
+    queryKey: ["curves", trial?.id, rule],
+    queryFn: () => answered(api.GET("/api/trials/{trial_id}/rules/{rule}/curves", { params: { path: { trial_id: trial!.id, rule } } })),
     enabled: wanted && !!trial && trial.computed > 0 && trial.state !== "computing",
     placeholderData: keepPreviousData,
     retry: false,
@@ -157,9 +157,10 @@ function Holds({ rule, index, onWhy, asked }: { rule: Node; index: number; onWhy
   const frame = useStudio((state) => state.frame);
   const stats = useStudio((state) => state.stats);
   const now = stats[frame];
-  const held = now?.held[index] ?? 0;
-  const looked = now?.looked[index] ?? 0;
-  const series = useMemo(() => stats.map((entry) => entry.held[index] ?? 0), [stats, index]);
+  const id = String(rule.id);
+  const held = now?.held[id] ?? 0;
+  const looked = now?.looked[id] ?? 0;
+  const series = useMemo(() => stats.map((entry) => entry.held[id] ?? 0), [stats, id]);
   const label = String(rule.label || `rule ${index + 1}`);
   const instant = INSTANTS.includes(String(rule.trigger));
   const explain = instant
@@ -188,8 +189,9 @@ function Holds({ rule, index, onWhy, asked }: { rule: Node; index: number; onWhy
 function Fails({ rule, index }: { rule: Node; index: number }) {
   const frame = useStudio((state) => state.frame);
   const stats = useStudio((state) => state.stats);
-  const series = useMemo(() => stats.map((entry) => (entry.looked[index] ?? 0) - (entry.held[index] ?? 0)), [stats, index]);
-  const looked = stats[frame]?.looked[index] ?? 0;
+  const id = String(rule.id);
+  const series = useMemo(() => stats.map((entry) => (entry.looked[id] ?? 0) - (entry.held[id] ?? 0)), [stats, id]);
+  const looked = stats[frame]?.looked[id] ?? 0;
   const label = String(rule.label || `rule ${index + 1}`);
   return (
     <CountButton

@@ -210,7 +210,7 @@ function Groups({ effect }: { effect: Effect }) {
                 className="-my-[5px] -mr-[5px] size-6 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-[5px] [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
               />
             }
-            aside={<span className="tabular text-xs text-soft">{population ? count(population[index] ?? 0) : ""}</span>}
+            aside={<span className="tabular text-xs text-soft">{population ? count(population[String(group.id)] ?? 0) : ""}</span>}
           />
         ))}
       </Part>

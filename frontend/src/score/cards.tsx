@@ -5,7 +5,7 @@ import { CSS } from "@dnd-kit/utilities";
 import { Ellipsis, GripVertical } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
-import { freshId, freshLabel, nameOf, relabelled, usesOf, type Collection, type Node } from "@/state/document";
+import { freshId, freshLabel, nameOf, relabelled, usesOf, wordFor, type Collection, type Node } from "@/state/document";
 import { commit, edit, useStudio } from "@/state/studio";
 import { Button, Dialog, Menu, type MenuEntry } from "@/ui/controls";
 import { AllValues } from "./AllValues";
@@ -38,10 +38,10 @@ export function Card({ collection, item, index, info, mark, aside, children, off
   const [renaming, setRenaming] = useState(false);
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({ id: `${collection}/${String(item.id)}` });
   const path = [collection, index] as const;
-  const name = nameOf(item, collection, index);
+  const name = nameOf(item, wordFor(catalogue, collection), index);
   const labelled = "label" in item;
   const remove = () => {
-    const refers = ["shapes", "groups", "attributes", "fields", "dials", "rules"].includes(collection) ? usesOf(effect, catalogue, collection.slice(0, -1), String(item.id)) : [];
+    const refers = usesOf(effect, catalogue, wordFor(catalogue, collection), String(item.id));
     if (refers.length) setAsking(refers);
     else edit(path, undefined);
   };

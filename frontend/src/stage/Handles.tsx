@@ -4,7 +4,7 @@ import { Html, PivotControls } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useCallback, useMemo, useRef } from "react";
 import { Euler, Matrix4, Plane, Quaternion, Raycaster, Vector2, Vector3, type Camera } from "three";
-import { at, withValue, type Effect, type Json, type Node, type Path } from "@/state/document";
+import { addressOf, at, withValue, type Effect, type Json, type Node, type Path } from "@/state/document";
 import { curve, keysOf, valueNear, withKey, type KeyValue } from "@/state/keys";
 import { settle } from "@/state/store";
 import { commit, timeAt, tryDocument, useStudio } from "@/state/studio";
@@ -35,7 +35,8 @@ function ownValue(shape: Node, name: string, path: Path): KeyValue {
   const keys = keysOf(shape[name]);
   if (!keys) return shape[name] as KeyValue;
   const studio = useStudio.getState();
-  return usePicture.getState().shown?.frame.head.keyed[[...path, name].join("/")] ?? valueNear(keys, timeAt(studio, studio.frame, path));
+  const address = studio.document ? addressOf(studio.document, [...path, name]) : "";
+  return usePicture.getState().shown?.frame.head.keyed[address] ?? valueNear(keys, timeAt(studio, studio.frame, path));
 }
 
 export function Handles({ shape, index, head, mode }: Props) {

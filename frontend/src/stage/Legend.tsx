@@ -26,7 +26,7 @@ export function Legend() {
         </button>
       </Hint>
       <ul>
-        {groups.slice(0, MOST).map((group, index) => {
+        {groups.slice(0, MOST).map((group) => {
           const id = String(group.id);
           const out = hidden.includes(id);
           return (
@@ -40,7 +40,7 @@ export function Legend() {
               >
                 <span className="size-2 shrink-0 rounded-full" style={{ background: out ? "transparent" : String(group.color), boxShadow: `inset 0 0 0 1px ${String(group.color)}` }} />
                 <span className="max-w-32 truncate">{String(group.label)}</span>
-                <span className="tabular ml-auto pl-3">{population ? count(population[index] ?? 0) : ""}</span>
+                <span className="tabular ml-auto pl-3">{population ? count(population[id] ?? 0) : ""}</span>
               </button>
               <button type="button" aria-label={`Only ${String(group.label)}`} title="See it alone" onClick={() => only(id)} className="ml-1 h-6 rounded px-1 opacity-0 hover:text-ice focus-visible:opacity-100 group-hover/legend:opacity-100">
                 only

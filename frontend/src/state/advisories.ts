@@ -3,12 +3,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { answered, api, type Advisory } from "@/api/client";
+import { addressOf, type Effect } from "./document";
 import { useStudio } from "./studio";
 
 export function useAdvisories() {
   const committed = useStudio((state) => state.committed);
   const findings = useStudio((state) => state.trial?.findings);
-  const select = useCallback((advisories: Advisory[]) => told(advisories, (findings ?? []) as unknown as Finding[]), [findings]);
+  const select = useCallback((advisories: Advisory[]) => told(advisories, (findings ?? []) as unknown as Finding[], committed), [findings, committed]);
   return useQuery({
     queryKey: ["check", committed],
     queryFn: () => answered(api.POST("/api/effects/check", { body: committed as unknown as Record<string, never> })),
@@ -21,15 +22,15 @@ export function useAdvisories() {
 
 interface Finding {
   code?: string;
-  item: [string, number] | null;
+  item: string | null;
   frame: number;
 }
 
 /** Once the budget has been reached, the warning of growth says so instead of that it will be. */
-function told(advisories: Advisory[], findings: Finding[]): Advisory[] {
+function told(advisories: Advisory[], findings: Finding[], effect: Effect | null): Advisory[] {
   return advisories.map((advisory) => {
     if (advisory.code !== "growth") return advisory;
-    const hit = findings.find((finding) => finding.code === "budget" && finding.item?.[0] === advisory.item[0] && finding.item[1] === advisory.item[1]);
+    const hit = findings.find((finding) => finding.code === "budget" && !!effect && finding.item === addressOf(effect, advisory.item.slice(0, 2)));
     return hit ? { ...advisory, text: advisory.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) } : advisory;
   });
 }

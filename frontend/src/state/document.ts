@@ -22,8 +22,17 @@ export interface Effect extends Node {
   picture: Node;
 }
 
-export const COLLECTIONS = ["dials", "shapes", "fields", "groups", "attributes", "sources", "rules", "looks"] as const;
-export type Collection = (typeof COLLECTIONS)[number];
+/** The lists of a document, as far as something here is made for one of them; the catalogue has all (`collections`). */
+export type Collection = "dials" | "shapes" | "fields" | "groups" | "attributes" | "sources" | "rules" | "looks";
+
+/** The word for an item of a collection: what references call it. */
+export const wordFor = (catalogue: Catalogue, collection: string): string => catalogue.collections[collection]?.word ?? collection;
+
+/** The items of the collection that references call by a word. */
+const itemsOf = (effect: Effect, catalogue: Catalogue, word: string): Node[] => {
+  const found = Object.entries(catalogue.collections).find(([, declared]) => declared.word === word);
+  return found ? ((effect[found[0]] ?? []) as Node[]) : [];
+};
 
 export function at(node: Json, path: Path): Json | undefined {
   let current: Json | undefined = node;
@@ -44,6 +53,65 @@ export function withValue<T extends Json>(node: T, path: Path, value: Json | und
   if (rest.length === 0 && value === undefined) delete copy[key as string];
   else copy[key as string] = withValue(copy[key as string] ?? {}, rest, value);
   return copy as T;
+}
+
+/** Where something stands, items of lists by their ids: "rules/melt/actions/0". It stays the same when lists are put in another order. */
+export function addressOf(root: Json, path: Path): string {
+  let current: Json | undefined = root;
+  return path
+    .map((key) => {
+      const list = Array.isArray(current);
+      current = (current as Record<string | number, Json> | null | undefined)?.[key];
+      const id = list && current !== null && typeof current === "object" && !Array.isArray(current) ? (current as Node | undefined)?.id : undefined;
+      return String(id ?? key);
+    })
+    .join("/");
+}
+
+/** The path to an address, as things stand; null where there is nothing of that name any more. */
+export function pathTo(root: Json, address: string): Path | null {
+  const path: (string | number)[] = [];
+  let current: Json | undefined = root;
+  for (const name of address.split("/")) {
+    if (current === null || typeof current !== "object") return null;
+    if (Array.isArray(current)) {
+      const place: number = current.findIndex((entry) => (entry as Node | null)?.id === name);
+      path.push(place);
+      current = current[place];
+    } else {
+      path.push(name);
+      current = (current as Node)[name];
+    }
+    if (current === undefined) return null;
+  }
+  return path;
+}
+
+/** The document with an id for every part in a list within its items that has none, or that of another. Whatever is as `before` is not looked at. */
+export function identified<T extends Json>(node: T, before: Json | undefined, depth = 0): T {
+  if (node === before || node === null || typeof node !== "object") return node;
+  const known = before as Record<string | number, Json> | null | undefined;
+  if (!Array.isArray(node)) {
+    const entries = Object.entries(node as Node).map(([name, value]) => [name, identified(value, known?.[name], depth + 1)] as const);
+    return entries.some(([name, value]) => value !== (node as Node)[name]) ? (Object.fromEntries(entries) as T) : node;
+  }
+  const parts = node.map((entry, index) => identified(entry, known?.[index], depth + 1));
+  // Items of collections, right below the document, have ids of their own.
+  if (depth > 1 && parts.some((part) => part !== null && typeof part === "object" && "kind" in part)) {
+    const taken = new Set<Json | undefined>();
+    const wanted = new Set(parts.map((part) => (part as Node).id));
+    parts.forEach((part, index) => {
+      let id = (part as Node).id;
+      if (typeof id !== "string" || taken.has(id)) {
+        let number = index;
+        while (taken.has(String(number)) || wanted.has(String(number))) number++;
+        id = String(number);
+        parts[index] = { ...(part as Node), id };
+      }
+      taken.add(id);
+    });
+  }
+  return parts.some((part, index) => part !== node[index]) ? (parts as Json as T) : node;
 }
 
 export function moved<T>(list: readonly T[], from: number, to: number): T[] {
@@ -76,23 +144,18 @@ export function kindOf(catalogue: Catalogue, slot: string, kind: Json | undefine
 }
 
 /** A new part with all defaults, its references pointing at the newest thing there is. */
-export function made(info: KindInfo, effect: Effect, withKind = true): Node {
+export function made(info: KindInfo, effect: Effect, catalogue: Catalogue, withKind = true): Node {
   const node: Node = withKind ? { kind: info.kind } : {};
-  for (const field of info.fields) node[field.name] = structuredClone(firstValue(field, effect));
+  for (const field of info.fields) node[field.name] = structuredClone(firstValue(field, effect, catalogue));
   return node;
 }
 
-function firstValue(field: FieldInfo, effect: Effect): Json {
+function firstValue(field: FieldInfo, effect: Effect, catalogue: Catalogue): Json {
   if (field.many) return [];
   if (!field.required) return (field.default ?? null) as Json;
   const newest = (list: Node[]): Json => list.at(-1)?.id ?? "";
-  if (field.to === "group") return newest(effect.groups);
-  if (field.to === "shape") return newest(effect.shapes);
-  if (field.to === "field") return newest(effect.fields);
-  if (field.to === "dial") return newest(effect.dials);
-  if (field.to === "rule") return newest(effect.rules);
   if (field.to === "attribute") return "radius";
-  return (field.default ?? "") as Json;
+  return field.to ? newest(itemsOf(effect, catalogue, field.to)) : ((field.default ?? "") as Json);
 }
 
 /** The fields of everything that has this kind, and of all fixed parts. */
@@ -120,7 +183,7 @@ export function relabelled(effect: Effect, catalogue: Catalogue, collection: Col
     const formulas = fieldsOf(catalogue, node.kind).filter((field) => field.lookups);
     return Object.fromEntries(
       Object.entries(node).map(([name, value]) => {
-        const calls = typeof value === "string" ? formulas.filter((field) => field.name === name).map((field) => callsOf(field, collection.slice(0, -1), [before]))[0] : null;
+        const calls = typeof value === "string" ? formulas.filter((field) => field.name === name).map((field) => callsOf(field, wordFor(catalogue, collection), [before]))[0] : null;
         return [name, calls ? (value as string).replace(calls, (_all, call: string, quote: string) => `${call}(${quote}${label.includes(quote) ? String(effect[collection][index]!.id) : label}${quote})`) : visit(value)];
       }),
     );
@@ -132,7 +195,7 @@ export function relabelled(effect: Effect, catalogue: Catalogue, collection: Col
 /** Where an item is used, in words, so that deleting it can say so. */
 export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: string): string[] {
   const found: string[] = [];
-  const label = (effect[`${to}s` as Collection] ?? []).find((item) => item.id === id)?.label;
+  const label = itemsOf(effect, catalogue, to).find((item) => item.id === id)?.label;
   const visit = (node: Json, owner: string): void => {
     if (Array.isArray(node)) return node.forEach((entry) => visit(entry, owner));
     if (node === null || typeof node !== "object") return;
@@ -145,16 +208,17 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
       else if (typeof value === "object") visit(value, owner);
     }
   };
-  for (const collection of COLLECTIONS) {
-    effect[collection].forEach((item, index) => {
-      if (!(collection === `${to}s` && item.id === id)) visit(item, nameOf(item, collection, index));
+  for (const [collection, { word }] of Object.entries(catalogue.collections)) {
+    ((effect[collection] ?? []) as Node[]).forEach((item, index) => {
+      if (!(word === to && item.id === id)) visit(item, nameOf(item, word, index));
     });
   }
   return [...new Set(found)];
 }
 
-export function nameOf(item: Node, collection: string, index: number): string {
-  return (item.label as string) || `${collection.slice(0, -1)} ${index + 1}`;
+/** What an item is called: its label, or the word for it with its number. */
+export function nameOf(item: Node, word: string, index: number): string {
+  return (item.label as string) || `${word} ${index + 1}`;
 }
 
 /** Names of fields that hold curves over something else than time, which are no keyframes. */

@@ -3,17 +3,20 @@
 import { create } from "zustand";
 import { answered, api, type Catalogue, type TrialInfo } from "@/api/client";
 import type { LayerData } from "@/stage/drawing/data";
-import { same, withValue, type Effect, type Json, type Node, type Path } from "./document";
+import { identified, same, withValue, type Effect, type Json, type Node, type Path } from "./document";
 import { disagree, enqueue, goOn, onSaving, revisionOf, settled, TAB, tryAgain, unsaved, type Saving } from "./saving";
+
+/** Numbers by the id of what they are about: groups, or rules. */
+export type Counts = Readonly<Record<string, number>>;
 
 export interface FrameStats {
   frame: number;
   time: number;
   count: number;
-  population: number[];
-  looked: number[];
-  held: number[];
-  acted: number[];
+  population: Counts;
+  looked: Counts;
+  held: Counts;
+  acted: Counts;
   births: number;
   deaths: number;
 }
@@ -172,8 +175,9 @@ export function tryDocument(next: Effect): void {
 }
 
 /** Change the document for good: one step of undo, saved at once. */
-export function commit(next: Effect): void {
+export function commit(changed: Effect): void {
   const { committed, past } = get();
+  const next = identified(changed, committed ?? undefined);
   if (!committed || same(committed, next)) {
     set({ document: next });
     return;

@@ -4,7 +4,7 @@ import { answered, api, fetchBlock, Refused, type TrialInfo } from "@/api/client
 import type { Block } from "@/api/block";
 import { create } from "zustand";
 import type { Effect } from "./document";
-import { lastFrame, onDocument, useStudio, type FrameStats } from "./studio";
+import { lastFrame, onDocument, useStudio, type Counts, type FrameStats } from "./studio";
 
 export interface LayerHead {
   look: string;
@@ -48,7 +48,7 @@ export interface FrameHead {
   layers: LayerHead[];
   /** Shapes that move or change, as they are at this frame. */
   shapes: ShapeHead[];
-  /** What keyframed numbers are at this frame, by their path joined with slashes. */
+  /** What keyframed numbers are at this frame, by their addresses. */
   keyed: Record<string, number | number[]>;
   view: ViewHead;
   /** Where the camera is a frame later, if the frame was asked for with its motion. */
@@ -192,16 +192,25 @@ async function refreshStats(): Promise<void> {
   if (!trial) return;
   const start = stats.length;
   const query = { params: { path: { trial_id: trial.id }, query: { start } } };
-  const more = (await answered(api.GET("/api/trials/{trial_id}/stats", query)).catch(() => [])) as unknown as FrameStats[];
+  const more = (await answered(api.GET("/api/trials/{trial_id}/stats", query)).catch(() => [])) as unknown as Told[];
   const now = useStudio.getState();
   if (now.trial?.key === trial.key) merge(more);
 }
 
-function merge(more: FrameStats[]): void {
+/** Counts as the server tells them: in the order in which the run's document has its groups and rules. */
+type Told = { [Name in keyof FrameStats]: FrameStats[Name] extends Counts ? number[] : FrameStats[Name] };
+
+function named(told: Told, names: TrialInfo["names"]): FrameStats {
+  const by = (ids: string[] | undefined, numbers: number[]): Counts => Object.fromEntries((ids ?? []).map((id, index) => [id, numbers[index] ?? 0]));
+  const { groups, rules } = names;
+  return { ...told, population: by(groups, told.population), looked: by(rules, told.looked), held: by(rules, told.held), acted: by(rules, told.acted) };
+}
+
+function merge(more: Told[]): void {
   const { stats, trial } = useStudio.getState();
   if (!trial || more.length === 0) return;
   const next = [...stats];
-  for (const entry of more) next[entry.frame] = entry;
+  for (const entry of more) next[entry.frame] = named(entry, trial.names);
   // A gap would be a message that was missed: cut there and fetch again later.
   let whole = 0;
   while (whole < next.length && next[whole]) whole++;
@@ -286,7 +295,7 @@ interface News {
   effect: string;
   key?: string;
   computed?: number;
-  stats?: FrameStats[];
+  stats?: Told[];
   state?: string;
   message?: string;
   findings?: TrialInfo["findings"];

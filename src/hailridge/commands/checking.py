@@ -50,7 +50,7 @@ def _report(name: str) -> Report:
     from hailridge.core.looking.advisories import advise
     from hailridge.core.scene.shipped import shipped_pictures
     from hailridge.model.kind import references
-    from hailridge.model.validation import place_in_words
+    from hailridge.model.wording import place_in_words
 
     try:
         effect, assets = load(name)

@@ -28,6 +28,7 @@ def catalogue() -> dict[str, Any]:
         "parts": {name: _entry(part, name) for name, part in FIXED_PARTS.items()},
         "attributes": [vars(info) for info in BUILT_IN.values()],
         "own_attributes": {name: vars(own_info({"type": name})) for name in OWN_RANGES},
+        "collections": {name: {"word": collection.word, "slot": collection.slot} for name, collection in COLLECTIONS.items()},
         "units": units.UNITS,
         "trigger_places": TRIGGER_PLACES,
         "parts_of_a_step": PARTS_OF_A_STEP,

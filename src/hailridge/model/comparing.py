@@ -11,7 +11,7 @@ from hailridge.model.catalogue import catalogue
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.fields import ui_of
 from hailridge.model.units import UNITS
-from hailridge.model.validation import fixed_part, place_in_words
+from hailridge.model.wording import fixed_part, place_in_words
 
 MOST_CHANGES = 200
 
@@ -95,7 +95,7 @@ def _field(old: Any, new: Any, path: tuple[str | int, ...], whole: dict[str, Any
         return
     if isinstance(old, dict) and isinstance(new, dict) and not _short(old) and not _short(new):
         yield from _inside(old, new, path, whole)
-    elif isinstance(old, list) and isinstance(new, list) and any(isinstance(entry, dict) for entry in [*old, *new]):
+    elif isinstance(old, list) and isinstance(new, list) and any(isinstance(entry, dict) and "id" in entry for entry in [*old, *new]):
         yield from _parts(old, new, path, whole)
     else:
         unit, words = _declared(owner, path)
@@ -103,21 +103,21 @@ def _field(old: Any, new: Any, path: tuple[str | int, ...], whole: dict[str, Any
 
 
 def _parts(old: list[Any], new: list[Any], path: tuple[str | int, ...], whole: dict[str, Any]) -> Iterator[Change]:
-    """Changes in a list of parts without ids (actions, conditions, layers): what is alike at both ends is left out of account."""
-    start = 0
-    while start < min(len(old), len(new)) and old[start] == new[start]:
-        start += 1
-    end = 0
-    while end < min(len(old), len(new)) - start and old[-1 - end] == new[-1 - end]:
-        end += 1
-    first, second = old[start : len(old) - end], new[start : len(new) - end]
-    for offset, (one, other) in enumerate(zip(first, second, strict=False)):
-        yield from _field(one, other, (*path, start + offset), whole, None)
+    """Changes in a list of parts: actions, conditions, layers of colour, which are known by their ids."""
+    before, after = ({entry["id"]: entry for entry in entries if isinstance(entry, dict) and "id" in entry} for entries in (old, new))
     place = place_in_words(whole, path)
-    for entry in second[len(first) :]:
-        yield Change("added", f"{place}: {_title(entry)}")
-    for entry in first[len(second) :]:
-        yield Change("removed", f"{place}: {_title(entry)}")
+    for index, entry in enumerate(new):
+        if entry["id"] in before:
+            yield from _field(before[entry["id"]], entry, (*path, index), whole, None)
+        else:
+            yield Change("added", f"{place}: {_title(entry)}")
+    for entry in old:
+        if entry["id"] not in after:
+            yield Change("removed", f"{place}: {_title(entry)}")
+    stayed = [name for name in before if name in after]
+    if stayed != [name for name in after if name in before]:
+        for name in _moved(stayed, [name for name in after if name in before]):
+            yield Change("moved", f"{place}: {_title(after[name])} to another place")
 
 
 def _short(value: dict[str, Any]) -> bool:

@@ -6,39 +6,21 @@ import json
 import math
 from collections import deque
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass
-from difflib import get_close_matches
 from functools import cache
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import ValidationError
 
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
 from hailridge.model.collections import COLLECTIONS
-from hailridge.model.effect import Effect, Rule, numbered
+from hailridge.model.effect import Effect, Rule
 from hailridge.model.identifying import identified
-from hailridge.model.kind import Kind, Part, Path, declared, listing, parts_of, references
+from hailridge.model.kind import Part, Path, declared, listing, parts_of, references
 from hailridge.model.migrations import migrate
 from hailridge.model.parts import Amount
 from hailridge.model.placing import misplaced
 from hailridge.model.soundness import LONGEST_DOCUMENT, TOO_DEEP, TOO_LONG, unsound
-
-
-@dataclass(frozen=True)
-class Problem:
-    """One thing wrong with a document. `path` finds it in the JSON, `place` says where in words, `text` what and why."""
-
-    path: Path
-    place: str
-    text: str
-    only_there: bool = False
-    """Whether no more than what stands at `path` is left out of the run, and not the whole rule or source."""
-
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
-
-    def __str__(self) -> str:
-        return f"{self.place}: {self.text}" if self.place else self.text
+from hailridge.model.wording import Problem, in_words, nearest, place_in_words, problem_at
 
 
 class DocumentError(ValueError):
@@ -73,7 +55,7 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
     try:
         effect = Effect.model_validate(raw)
     except ValidationError as error:
-        raise DocumentError(_in_words(error, raw)) from None
+        raise DocumentError(in_words(error, raw)) from None
     problems = list(check(effect))
     if any((problem.path[0] not in LEFT_OUT and not problem.only_there) or problem.path[-1] == "id" for problem in problems):
         raise DocumentError(problems)
@@ -98,7 +80,7 @@ def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]
                 place = (collection, index)
                 used = next(((path, name) for path, name in references(item, "field") if name in gone), None)
                 if place not in broken and used is not None:
-                    more.append(_problem(raw, (*place, *used[0]), f"relies on the field '{labels[used[1]]}', which is left out itself"))
+                    more.append(problem_at(raw, (*place, *used[0]), f"relies on the field '{labels[used[1]]}', which is left out itself"))
         if not more:
             return found
         found += more
@@ -122,7 +104,7 @@ def _parsed(given: str | bytes | dict[str, Any]) -> dict[str, Any]:
     found = unsound(raw)
     if found is not None:
         path, text = found
-        raise DocumentError([_problem(raw, path, text) if path else Problem((), "The document", text)])
+        raise DocumentError([problem_at(raw, path, text) if path else Problem((), "The document", text)])
     return raw
 
 
@@ -139,13 +121,13 @@ def check(effect: Effect) -> Iterator[Problem]:
         seen: set[str] = set()
         for index, item in enumerate(getattr(effect, collection)):
             if item.id in seen:
-                yield _problem(raw, (collection, index, "id"), f"the id '{item.id}' is used twice")
+                yield problem_at(raw, (collection, index, "id"), f"the id '{item.id}' is used twice")
             seen.add(item.id)
     for path, part in parts_of(effect):
         yield from _alike_in_lists(part, path, raw)
     for index, attribute in enumerate(effect.attributes):
         if attribute.id in BUILT_IN:
-            yield _problem(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
+            yield problem_at(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
     for field in effect.fields:
         # A formula knows what it names once it has been read: only then can circles be seen.
         deque(field.faults(effect), maxlen=0)
@@ -164,7 +146,7 @@ def check(effect: Effect) -> Iterator[Problem]:
         yield from _check_part(part, path, effect, raw, known, table)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
-            yield _problem(raw, (*path, "otherwise"), text)
+            yield problem_at(raw, (*path, "otherwise"), text)
     for out_of_place, text in misplaced(effect):
         yield Problem(out_of_place, place_in_words(raw(), out_of_place), text, only_there=True)
 
@@ -175,7 +157,7 @@ def _alike_in_lists(part: Part, path: Path, raw: Raw) -> Iterator[Problem]:
         seen: set[str] = set()
         for index, entry in enumerate(vars(part)[name]):
             if entry.id in seen:
-                yield _problem(raw, (*path, name, index, "id"), f"the id '{entry.id}' is used twice in this list")
+                yield problem_at(raw, (*path, name, index, "id"), f"the id '{entry.id}' is used twice in this list")
             if entry.id is not None:
                 seen.add(entry.id)
 
@@ -184,7 +166,7 @@ def _check_part(
     part: Part, path: Path, effect: Effect, raw: Raw, known: dict[str, set[str]], table: Table
 ) -> Iterator[Problem]:
     for name, text in part.faults(effect):
-        yield _problem(raw, (*path, name), text)
+        yield problem_at(raw, (*path, name), text)
     for name, ui in declared(type(part)):
         if not ui:
             continue
@@ -194,8 +176,8 @@ def _check_part(
             named = value if isinstance(value, list) else [value]
             for one in named:
                 if one is not None and one not in known[ui["to"]]:
-                    hint = _nearest(one, known[ui["to"]])
-                    yield _problem(raw, (*path, name), f"there is no {ui['to']} called '{one}'{hint}")
+                    hint = nearest(one, known[ui["to"]])
+                    yield problem_at(raw, (*path, name), f"there is no {ui['to']} called '{one}'{hint}")
         elif isinstance(value, Amount):
             yield from _check_amount(part, value, ui, (*path, name), raw, table)
 
@@ -205,14 +187,14 @@ def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw
     wanted = 3 if expected in WIDE else 1
     if value.width(table) != wanted:
         words = "three numbers" if wanted == 3 else "a single number"
-        yield _problem(raw, path, f"has to be {words}")
+        yield problem_at(raw, path, f"has to be {words}")
         return
     lowest, highest = value.extent(table)
     # What is without bounds cannot be told beforehand: it is held within the limits when it is given.
     if low is not None and -math.inf < lowest < low - 1e-9:
-        yield _problem(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
+        yield problem_at(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
     if high is not None and math.inf > highest > high + 1e-9:
-        yield _problem(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
+        yield problem_at(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
 
 
 def _group_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
@@ -221,7 +203,7 @@ def _group_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
         seen, current = {group.id}, group.parent
         while current is not None and current in parents:
             if current in seen:
-                yield _problem(raw, ("groups", index, "parent"), "groups cannot be within one another in a circle")
+                yield problem_at(raw, ("groups", index, "parent"), "groups cannot be within one another in a circle")
                 break
             seen.add(current)
             current = parents[current]
@@ -233,12 +215,12 @@ def _shape_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
     for names, text in ((("parent", "path"), "shapes cannot carry one another in a circle"), (("members",), "a compound cannot be made of itself")):
         for index, shape in enumerate(effect.shapes):
             if _reaches(shapes, shape.id, shape.id, names):  # type: ignore[attr-defined]
-                yield _problem(raw, ("shapes", index, names[0]), text)
+                yield problem_at(raw, ("shapes", index, names[0]), text)
                 break
     for index, shape in enumerate(effect.shapes):
         path = getattr(shape, "path", None)
         if path in shapes and getattr(shapes[path], "kind", "") != "path":
-            yield _problem(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
+            yield problem_at(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
 
 
 def _field_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
@@ -249,14 +231,14 @@ def _field_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
     for index, (name, direct) in enumerate(used.items()):
         part = next((path[-1] for path, one in references(effect.fields[index], "field") if one == name), None)
         if part is not None:
-            yield _problem(raw, ("fields", index, part), "a field cannot be combined with itself")
+            yield problem_at(raw, ("fields", index, part), "a field cannot be combined with itself")
             continue
         seen, waiting = set(), list(direct)
         while waiting:
             current = waiting.pop()
             if current == name:
                 first = next(path[-1] for path, _one in references(effect.fields[index], "field"))
-                yield _problem(raw, ("fields", index, first), "fields cannot be made of one another in a circle")
+                yield problem_at(raw, ("fields", index, first), "fields cannot be made of one another in a circle")
                 break
             if current not in seen:
                 seen.add(current)
@@ -288,116 +270,7 @@ def _time_runs_on(effect: Effect, raw: Raw) -> Iterator[Problem]:
         swings = isinstance(before.ease, list) and not (0 <= before.ease[1] <= 1 and 0 <= before.ease[3] <= 1)
         if after.value < before.value or (swings and after.value != before.value):  # type: ignore[operator]
             text = f"time cannot run backward, but does between {before.at:g} s and {after.at:g} s of the clock"
-            yield _problem(raw, ("clock", "effect_time"), text)
+            yield problem_at(raw, ("clock", "effect_time"), text)
 
 
 # ── Saying where, in words ──────────────────────────────────────────────────────────────────────────────────────────────
-
-def place_in_words(raw: Any, path: Path) -> str:
-    """Name a place in a document the way an artist sees it: "rule 2 'Shatter', condition, threshold"."""
-    words: list[str] = []
-    node = raw
-    previous: str | int = ""
-    for key in path:
-        node = _step_into(node, key)
-        if isinstance(key, int) and isinstance(previous, str):
-            singular = COLLECTIONS[previous].word if previous in COLLECTIONS else None
-            label = node.get("label") or node.get("id") if isinstance(node, dict) else None
-            if words and words[-1] == previous:
-                words.pop()
-            number = _rule_number(raw, key) if previous == "rules" else key + 1
-            words.append(f"{singular or previous.rstrip('s')} {number}" + (f" '{label}'" if isinstance(label, str) else ""))
-        elif isinstance(key, str):
-            words.append(key.replace("_", " ") if key in COLLECTIONS or key not in _all_tags() else "")
-        previous = key
-    return ", ".join(word for word in words if word)
-
-
-def _rule_number(raw: Any, index: int) -> int:
-    rules = raw.get("rules") if isinstance(raw, dict) else None
-    if not isinstance(rules, list) or not 0 <= index < len(rules):
-        return index + 1
-    return numbered([str(rule.get("trigger", "each")) if isinstance(rule, dict) else "each" for rule in rules])[index]
-
-
-def _all_tags() -> set[str]:
-    # Pydantic puts the tag of a union's chosen kind into error paths; it is no place of its own.
-    tags = {tag for members in Kind.registry.values() for tag in members}
-    return tags - {name for members in Kind.registry.values() for kind in members.values() for name in kind.model_fields}
-
-
-def _step_into(node: Any, key: str | int) -> Any:
-    if isinstance(node, dict) and key in node:
-        return node[key]
-    if isinstance(node, list) and isinstance(key, int) and key < len(node):
-        return node[key]
-    return node if isinstance(key, str) else None
-
-
-def _problem(raw: Any, path: Path, text: str) -> Problem:
-    """`raw` is the document, or gives it when asked."""
-    return Problem(path, place_in_words(raw() if callable(raw) else raw, path), text)
-
-
-def _nearest(name: Any, known: Any) -> str:
-    close = get_close_matches(str(name), [str(entry) for entry in known if entry != name], n=1)
-    return f"; did you mean '{close[0]}'?" if close else ""
-
-
-def _in_words(error: ValidationError, raw: dict[str, Any]) -> list[Problem]:
-    found = []
-    for entry in error.errors(include_url=False)[:20]:
-        path, context = tuple(entry["loc"]), entry.get("ctx", {})
-        text = entry["msg"][0].lower() + entry["msg"][1:]
-        match entry["type"]:
-            case "extra_forbidden":
-                siblings = _step_into_all(raw, path[:-1])
-                text = f"unknown field '{path[-1]}'" + _nearest(path[-1], _fields_beside(siblings, path[:-1]))
-            case "missing":
-                text = "is missing"
-            case "finite_number":
-                text = "has to be a finite number, not NaN or infinity"
-            case "greater_than_equal":
-                text = f"is {entry['input']:g}, but cannot be below {context['ge']:g}"
-            case "less_than_equal":
-                text = f"is {entry['input']:g}, but cannot be above {context['le']:g}"
-            case "union_tag_invalid":
-                tag = context.get("tag", "")
-                known = str(context.get("expected_tags", "")).replace("'", "").split(", ")
-                text = f"there is no kind '{tag}' here" + _nearest(tag, known)
-            case "union_tag_not_found":
-                text = "has to say its kind"
-            case "string_too_short":
-                text = "cannot be empty"
-            case "string_pattern_mismatch" if path and path[-1] == "id":
-                text = "an id is made of small letters, digits, - and _"
-        found.append(_problem(raw, path, text))
-    return found
-
-
-def _step_into_all(raw: Any, path: Path) -> Any:
-    for key in path:
-        raw = _step_into(raw, key)
-    return raw
-
-
-def _fields_beside(node: Any, path: Path) -> list[str]:
-    """The fields that a part at a place has."""
-    if not isinstance(node, dict):
-        return []
-    tag = node.get("kind")
-    names: set[str] = set()
-    for members in Kind.registry.values():
-        if isinstance(tag, str) and tag in members:
-            names |= set(members[tag].model_fields)
-    return sorted(names or fixed_part(path).model_fields)
-
-
-def fixed_part(path: Path) -> type[Part]:
-    """The fixed part of a document (the effect itself, its clock, a rule) at a place, or that around it."""
-    found: type[Part] = Effect
-    for key in path:
-        field = found.model_fields.get(key) if isinstance(key, str) else None
-        inner = [part for part in (get_args(field.annotation) or (field.annotation,)) if isinstance(part, type)] if field is not None else []
-        found = next((part for part in inner if issubclass(part, Part)), found)
-    return found

@@ -20,13 +20,15 @@ from hailridge.core.scene.moment import Moment
 from hailridge.core.state.events import MOST_EVENTS, Happening
 from hailridge.core.state.orientation import turned_by
 from hailridge.formats.blocks import pack, unpack_columns
+from hailridge.model.effect import Effect
 from hailridge.model.kind import Part, part_at
 from hailridge.model.parts import Amount, Condition, Quantity
-from hailridge.model.validation import DocumentError, Problem
+from hailridge.model.validation import DocumentError
+from hailridge.model.wording import Problem
 from hailridge.runs.service import Trial
 from hailridge.store.library import NotYet
 from hailridge.web.context import Shared
-from hailridge.web.trials import BINARY
+from hailridge.web.trials import BINARY, names_of
 
 router = APIRouter(prefix="/api", tags=["looking closer"])
 
@@ -155,19 +157,30 @@ def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[st
         found = values_of(moment, particle)
     events = context.runs.events(trial)
     mine = events[events["particle"] == particle]
-    story = _story(mine)
+    story = _story(trial.effect, mine)
     if found is not None:
         fired = last_firings(mine, particle, number)
+        number_of = {rule.id: index for index, rule in enumerate(trial.effect.rules)}
         for reason in found["reasons"]:
-            reason["last"] = fired.get(reason["rule"])
+            reason["last"] = fired.get(number_of[reason["rule"]])
     return {"alive": found is not None, "now": found, "story": story}
 
 
-def _story(events: Any) -> list[dict[str, Any]]:
+def _story(effect: Effect, events: Any) -> list[dict[str, Any]]:
+    """What has happened to one particle: `item` is the id of the rule, source or shape that it is about, `previous` and `present` those of groups."""
+    groups, rules = [group.id for group in effect.groups], [rule.id for rule in effect.rules]
+    sources, shapes = [source.id for source in effect.sources], [vars(shape)["id"] for shape in effect.shapes]
+
+    def named(ids: list[str], number: int) -> str | None:
+        return ids[number] if 0 <= number < len(ids) else None
+
     out: list[dict[str, Any]] = []
     for event in events:
-        entry = {name: event[name].item() for name in ("frame", "time", "item", "previous", "present", "value", "parent")}
-        out.append({**entry, "what": Happening(int(event["what"])).name.lower()})
+        what = Happening(int(event["what"]))
+        among = shapes if what is Happening.CONTACT else sources if what is Happening.BIRTH and event["parent"] < 0 else rules
+        entry = {name: event[name].item() for name in ("frame", "time", "value", "parent")}
+        before, after = named(groups, int(event["previous"])), named(groups, int(event["present"]))
+        out.append({**entry, "what": what.name.lower(), "item": named(among, int(event["item"])), "previous": before, "present": after})
     return out
 
 
@@ -299,6 +312,9 @@ class FlowOut(BaseModel):
     ribbons: list[list[int]]
     moves: list[list[int]]
     sampled: bool
+    groups: list[str]
+    rules: list[str]
+    """Ids of what is told by number."""
 
 
 @router.get("/trials/{trial_id}/flow")
@@ -309,7 +325,9 @@ def get_flow(trial_id: str, context: Shared, most: Annotated[int, Query(ge=2, le
     events = context.runs.events(trial)
     found = flow(events, max(1, len(trial.effect.groups)), slices(max(0, (bake.computed if bake else 0) - 1), most))
     ribbons, moves = [list(entry) for entry in found.ribbons], [list(entry) for entry in found.moves]
-    return FlowOut(frames=found.frames, population=found.population, ribbons=ribbons, moves=moves, sampled=len(events) > MOST_EVENTS)
+    return FlowOut(
+        frames=found.frames, population=found.population, ribbons=ribbons, moves=moves, sampled=len(events) > MOST_EVENTS, **names_of(trial.effect)
+    )  # fmt: skip
 
 
 @router.get("/trials/{trial_id}/frames/{number}/fields/{field}", response_class=Response, responses=BINARY)

@@ -93,6 +93,13 @@ class AttributeOut(BaseModel):
     start: float | list[float]
 
 
+class CollectionOut(BaseModel):
+    """A list of a document: the word for one of its items, by which references name it, and the slot that they are chosen from, if any."""
+
+    word: str
+    slot: str
+
+
 class Catalogue(BaseModel):
     """The whole registry: every slot with its kinds, the fixed parts, the built-in attributes."""
 
@@ -101,6 +108,8 @@ class Catalogue(BaseModel):
     attributes: list[AttributeOut]
     own_attributes: dict[str, AttributeOut]
     """What an attribute that an effect declares is like, by its type."""
+    collections: dict[str, CollectionOut]
+    """The lists of a document, in the order in which they are evaluated."""
     units: dict[str, str]
     group_colors: list[str]
     trigger_places: dict[str, str]

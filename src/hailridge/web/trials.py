@@ -17,6 +17,7 @@ from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.plan import Scene, drifts
 from hailridge.core.space.transforms import Transform
 from hailridge.formats.blocks import pack
+from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.web.context import Shared
 
@@ -52,6 +53,12 @@ class TrialOut(BaseModel):
     frames_per_second: float
     provisional_from: int | None = None
     any_frame: bool = False
+    names: dict[str, list[str]] = Field(description="Ids by collection, in the order of the run's document: what counts are told by.")
+
+
+def names_of(effect: Effect) -> dict[str, list[str]]:
+    """Ids of a run's groups and rules, in the order in which its counts are."""
+    return {"groups": [group.id for group in effect.groups], "rules": [rule.id for rule in effect.rules]}
 
 
 @router.post("/effects/{effect_id}/trials")
@@ -61,7 +68,8 @@ def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
     effect = read_effect(ask.document if ask.document is not None else row.document)
     trial, status = context.runs.open(effect_id, effect, ask.frame, ask.onward)
     any_frame = drifts(effect) and context.runs.trial(trial.id).plan.without_history
-    return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=effect.clock.frames_per_second, any_frame=any_frame, **status)
+    names, rate = names_of(effect), effect.clock.frames_per_second
+    return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=rate, any_frame=any_frame, names=names, **status)
 
 
 @router.get("/trials/{trial_id}")
@@ -69,7 +77,10 @@ def get_trial(trial_id: str, context: Shared) -> TrialOut:
     trial = context.runs.trial(trial_id)
     status = context.runs.status(trial.key, trial.effect)
     any_frame = trial.plan.without_history
-    return TrialOut(id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, any_frame=any_frame, **status)
+    return TrialOut(
+        id=trial.id, key=trial.key, frames_per_second=trial.effect.clock.frames_per_second, any_frame=any_frame, names=names_of(trial.effect),
+        **status,
+    )  # fmt: skip
 
 
 @router.post("/effects/{effect_id}/stop")
@@ -80,7 +91,7 @@ def stop(effect_id: str, context: Shared) -> bool:
 
 @router.get("/trials/{trial_id}/stats")
 def get_stats(trial_id: str, context: Shared, start: int = 0) -> list[dict[str, Any]]:
-    """Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted."""
+    """Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted, in the order of `names`."""
     return context.bakes.stats(context.runs.trial(trial_id).key, start)
 
 

@@ -11,6 +11,7 @@ from typing import Any, Literal
 from hailridge.core.kinds.conditions.tests import Between, Chance, Compare
 from hailridge.core.kinds.conditions.trees import All, Any_, Not
 from hailridge.model.effect import Effect
+from hailridge.model.kind import Part
 from hailridge.model.parts import Condition
 
 Verdict = Literal["never", "always", "depends"]
@@ -48,37 +49,52 @@ def _judge(condition: Condition, effect: Effect, path: tuple[str | int, ...], fo
         verdict = {"never": "always", "always": "never", "depends": "depends"}[inner]  # type: ignore[assignment]
     elif isinstance(condition, All | Any_):
         verdicts = [_judge(inner, effect, (*path, "conditions", index), found) for index, inner in enumerate(condition.conditions)]
-        verdict, text = _joined(condition, verdicts)
+        verdict, text = _joined(condition, verdicts, effect)
     if text and verdict != "depends":
         found.append(Finding(path, verdict, text))
     return verdict
 
 
-def _joined(condition: All | Any_, verdicts: list[Verdict]) -> tuple[Verdict, str]:
+def _joined(condition: All | Any_, verdicts: list[Verdict], effect: Effect) -> tuple[Verdict, str]:
     if not verdicts:
         return ("always" if isinstance(condition, All) else "never"), "it names no conditions"
     if isinstance(condition, Any_):
         return ("always" if "always" in verdicts else "never" if set(verdicts) == {"never"} else "depends"), ""
     if "never" in verdicts:
         return "never", ""
-    clash = next(_clashes(condition), None)
+    clash = next(_clashes(condition, effect), None)
     if clash is not None:
         return "never", clash
     return ("always" if set(verdicts) == {"always"} else "depends"), ""
 
 
-def _clashes(condition: All) -> Iterator[str]:
+def said(part: Part) -> dict[str, Any]:
+    """What a part says, whatever it is called in its list."""
+    return part.model_dump(exclude={"id"})
+
+
+def _clashes(condition: All, effect: Effect) -> Iterator[str]:
     """Pairs that cannot both hold, in words."""
     for first, second in combinations(condition.conditions, 2):
         for one, other in ((first, second), (second, first)):
-            if isinstance(one, Not) and one.condition.model_dump() == other.model_dump():
+            if isinstance(one, Not) and said(one.condition) == said(other):
                 yield "it asks for something and for its contrary"
         if isinstance(first, Compare | Between) and isinstance(second, Compare | Between):
-            if first.quantity.model_dump() != second.quantity.model_dump():
+            if said(first.quantity) != said(second.quantity):
                 continue
             (low, high), (other_low, other_high) = allowed(first), allowed(second)
-            if max(low, other_low) >= min(high, other_high) and not (low == high == other_low == other_high):
+            # What runs on with time is met to the nearest step.
+            step = 1 / (effect.clock.frames_per_second * effect.clock.steps_per_frame) if first.quantity.runs else 0.0
+            highest_low, lowest_high = max(low, other_low), min(high, other_high)
+            apart = highest_low >= lowest_high + step if step else highest_low > lowest_high
+            # Where the two only meet, both have to take that value in.
+            if apart or (not step and highest_low == lowest_high and (_open(first) or _open(second))):
                 yield f"it asks for '{first.quantity.title}' {_range(low, high)} and {_range(other_low, other_high)} at once"
+
+
+def _open(test: Compare | Between) -> bool:
+    """Whether the bound of a test does not pass itself."""
+    return isinstance(test, Compare) and test.comparison in ("above", "below")
 
 
 def allowed(test: Compare | Between) -> tuple[float, float]:

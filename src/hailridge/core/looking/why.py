@@ -58,7 +58,7 @@ def _reason(moment: Moment, ready: ReadyRule, rows: NDArray[np.intp]) -> dict[st
             holds = bool(tests[0]["holds"])
     # What is recorded of its turn may differ from how things are at the end of the step: it was asked on the way, or rules below it changed them.
     held = bool(moment.marked_turn(ready.bit)[rows[0]])
-    return {"rule": ready.index, "concerned": concerned, "switched_off": switched_off, "holds": holds, "held": held, "tests": tests}
+    return {"rule": ready.rule.id, "concerned": concerned, "switched_off": switched_off, "holds": holds, "held": held, "tests": tests}
 
 
 def _test(condition: Condition, moment: Moment, rows: Rows, path: Path) -> dict[str, Any]:
@@ -82,7 +82,7 @@ def _one(value: Any) -> float:
 
 
 def last_firings(events: NDArray[Any], particle: int, frame: int) -> dict[int, dict[str, Any]]:
-    """For each rule: when it last began to hold for a particle up to a frame, or acted on it, and whether it has ended since."""
+    """For each rule, by its number: when it last began to hold for a particle up to a frame, or acted on it, and whether it has ended since."""
     mine = events[(events["particle"] == particle) & (events["frame"] <= frame)]
     found: dict[int, dict[str, Any]] = {}
     for event in mine:

@@ -35,10 +35,10 @@ class Encounter:
 
 @dataclass
 class Finding:
-    """Something to tell the artist about a run. `item` is a path into the document, `code` what kind of thing it is."""
+    """Something to tell the artist about a run. `item` is the address of what it is about, `code` what kind of thing it is."""
 
     level: str
-    item: tuple[str, int] | None
+    item: str | None
     frame: int
     text: str
     code: str = ""

@@ -71,7 +71,7 @@ class Moment:
         self.any_doomed = False
         self.surface = NOTHING3
         self.log = EventLog(0)
-        self.findings: dict[tuple[str, Any], Finding] = {}
+        self.findings: dict[tuple[Any, str | None], Finding] = {}
         self.actor = -1
         self.answers = Answers()
         self._stood: tuple[Any, Array] | None = None
@@ -238,7 +238,8 @@ class Moment:
         with np.errstate(over="ignore", invalid="ignore"):
             values = np.asarray(values, np.float32)
         if not np.isfinite(values).all():
-            self.find("warning", ("rules", self.actor), f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
+            acting = self.effect_address("rules", self.actor)
+            self.find("warning", acting, f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
             old = self.read_attribute(attribute, rows)
             values = np.where(np.isfinite(values), values, old).astype(np.float32)
         info = self.scene.table[attribute]
@@ -362,6 +363,11 @@ class Moment:
     def midtime(self) -> float:
         return self.time + self.dt / 2
 
-    def find(self, level: str, item: tuple[str, int] | None, text: str, key: Any = None) -> None:
+    def effect_address(self, collection: str, index: int) -> str | None:
+        """The address of an item of the effect, by its number; None where there is none of that number."""
+        items = vars(self.scene.effect)[collection]
+        return str(items[index].address) if 0 <= index < len(items) else None
+
+    def find(self, level: str, item: str | None, text: str, key: Any = None) -> None:
         """Report something once per item and kind, with the frame at which it first happened."""
         self.findings.setdefault((text if key is None else key, item), Finding(level, item, self.frame, text, key if isinstance(key, str) else ""))

@@ -33,7 +33,7 @@ def run_sources(moment: Moment, first: bool) -> None:
             # A step that is all of the past need not bring forth those whose life is over.
             passed = int(np.searchsorted(times, end - source.lifetime.extent()[1] * (1 + 1e-6)))
             times = times[passed:]
-        number = room_for(moment, len(times), ("sources", index), source.label)
+        number = room_for(moment, len(times), source.address, source.label)
         if number:
             _give_birth(moment, index, source, span, times[:number], passed)
 
@@ -115,7 +115,7 @@ def _placed(
     return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried, bases
 
 
-def room_for(moment: Moment, wanted: int, item: tuple[str, int], label: str) -> int:
+def room_for(moment: Moment, wanted: int, item: str, label: str) -> int:
     """How many of `wanted` births the particle budget still allows; the first refusal is reported with what was multiplying."""
     budget = moment.scene.effect.clock.particle_budget
     room = max(0, budget - moment.count)
@@ -188,14 +188,15 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
         column("birthplace")[rows] = column("position")[rows]
 
 
-def _asked_by(moment: Moment, litter: Litter) -> tuple[tuple[str, int], str]:
+def _asked_by(moment: Moment, litter: Litter) -> tuple[str, str]:
     """The rule or source that asked for children, and what it is called."""
     effect = moment.scene.effect
     if litter.rule >= 0:
         rule = effect.rules[litter.rule]
-        return ("rules", litter.rule), rule.label or f"rule {rule_numbers(effect)[litter.rule]}"
-    index = next(index for index, source in enumerate(effect.sources) if any(action is litter.action for action in source.actions))
-    return ("sources", index), effect.sources[index].label
+        return rule.address, rule.label or f"rule {rule_numbers(effect)[litter.rule]}"
+    owner = "/".join(litter.action.address.split("/")[:2])
+    source = next(source for source in effect.sources if source.address == owner)
+    return owner, source.label
 
 
 def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: float) -> NDArray[np.float32]:

@@ -174,9 +174,9 @@ def catch_strays(moment: Moment) -> None:
         moment.doom(lost)
 
 
-def _last_rule(moment: Moment, lost: NDArray[np.intp]) -> tuple[str, int] | None:
+def _last_rule(moment: Moment, lost: NDArray[np.intp]) -> str | None:
     """The rule that most probably sent them off: the last enabled one that holds for the first of them."""
     for ready in reversed(moment.scene.rules):
         if ready.rule.trigger in ("each", "once", "becomes") and (not ready.remembers or moment.column(ready.held)[lost[0]]):
-            return ("rules", ready.index)
+            return ready.rule.address
     return None

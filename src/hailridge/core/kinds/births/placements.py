@@ -56,14 +56,14 @@ class Inside(Placement):
 
     def place(self, moment: Moment, geometry: Geometry, keys: Keys, ordinals: Ordinals) -> Any:
         if not geometry.has_inside:
-            moment.find("advice", None, NO_INSIDE, key=("inside", self.item))
+            moment.find("advice", self.address, NO_INSIDE, key="inside")
             return geometry.on_surface(uniforms(keys, self.item, 0, moment.scene.seed))
         if geometry.ball is not None:
             points = geometry.ball_inside(uniforms(keys, self.item, 0, moment.scene.seed))
             return points, unit_vectors(points - geometry.ball[0], upward(len(points)))
         points, all_found = inside_points(geometry, keys, self.item, moment.scene.seed)
         if not all_found:
-            moment.find("advice", None, "a source's shape is so thin that some of its newborns were put on the surface", key=("thin", self.item))
+            moment.find("advice", self.address, "a source's shape is so thin that some of its newborns were put on the surface", key="thin")
         return points, upward(len(points))
 
 
@@ -99,7 +99,7 @@ class Along(Placement):
         u = uniforms(keys, self.item, 0, moment.scene.seed)
         if not geometry.line:
             text = "a source gives birth 'along the path', but its shape is no path; its surface is used"
-            moment.find("advice", None, text, key=("along", self.item))
+            moment.find("advice", self.address, text, key="along")
             return geometry.on_surface(u)
         shares = u[:, 0].astype(np.float64) if self.spacing == "any" else (ordinals % self.number) / max(1, self.number - 1)
         return geometry.along(self.start / 100 + shares * (self.end - self.start) / 100, u[:, 1])
@@ -185,7 +185,7 @@ class Lattice(Listed):
         try:
             points = lattice(geometry, self.spacing, self.jitter / 100, self.item, moment.scene.seed)
         except LatticeTooFine as error:
-            moment.find("warning", None, str(error), key=("lattice", self.item))
+            moment.find("warning", self.address, str(error), key="lattice")
             points = np.empty((0, 3), np.float32)
         return points, upward(len(points))
 
@@ -208,5 +208,5 @@ class Apart(Listed):
         try:
             return kept_apart(geometry, self.distance, self.where == "inside", self.item, moment.scene.seed)
         except LatticeTooFine as error:
-            moment.find("warning", None, str(error), key=("apart", self.item))
+            moment.find("warning", self.address, str(error), key="apart")
             return np.empty((0, 3), np.float32), np.empty((0, 3), np.float32)
