@@ -86,6 +86,7 @@ class KnownState(unittest.TestCase):
             ("attribute", {"attribute": "color"}, [1, 0, 0.2126]),
             ("attribute", {"attribute": "velocity", "part": "y"}, [-4, 0, 0]),
             ("marked", {"attribute": "hot"}, [True, False, True]),
+            ("formula", {"text": "speed + 2 * warmth - height()"}, [6, 9, 5]),
             ("birth_order", {}, [0, 1, 2]),
             ("number", {}, [0, 1, 2]),
             # The second and third are √(4 + 2.25) = 2.5 m apart, the first more than 4.9 m from both.

@@ -25,7 +25,7 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
         </button>
       }
     >
-      <EditorHead label={field.label} changed={value !== field.default} onReset={() => edit(path, field.default as string)} />
+      <EditorHead label={field.label} help={field.help} changed={value !== field.default} onReset={() => edit(path, field.default as string)} />
       <FormulaEditor label={field.label} value={value} path={path} />
     </Popover>
   );
@@ -63,10 +63,6 @@ function FormulaEditor({ label, value, path }: { label: string; value: string; p
           {note.text}
         </p>
       ))}
-      <p className="mt-2 text-xs leading-relaxed text-soft">
-        The last line is the value, 0 to 1; lines before it give values names. <b className="font-medium text-text">position</b> (.x .y .z, in metres), <b className="font-medium text-text">time</b>, <b className="font-medium text-text">frame</b>;
-        field("…"), distance_to("…"), dial("…"); sin cos abs min max clamp mix step smoothstep length distance noise remap and more.
-      </p>
     </>
   );
 }

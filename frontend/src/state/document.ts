@@ -167,29 +167,39 @@ function fieldsOf(catalogue: Catalogue, kind: Json | undefined): FieldInfo[] {
     .flatMap((entry) => entry.fields);
 }
 
+const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+
 /** Calls in a formula that name one thing, by its id or label: field("Veil"). */
 function callsOf(field: FieldInfo, to: string, names: string[]): RegExp | null {
   const calls = Object.entries(field.lookups ?? {}).flatMap(([call, what]) => (what === to ? [call] : []));
-  const escaped = names.map((name) => name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
-  return calls.length ? new RegExp(`\\b(${calls.join("|")})\\(\\s*(["'])(${escaped.join("|")})\\2\\s*\\)`, "g") : null;
+  return calls.length ? new RegExp(`\\b(${calls.join("|")})\\(\\s*(["'])(${names.map(escaped).join("|")})\\2\\s*\\)`, "g") : null;
 }
 
 /** The document with an item under another label, formulas that name it included. */
 export function relabelled(effect: Effect, catalogue: Catalogue, collection: Collection, index: number, label: string): Effect {
-  const before = String(effect[collection][index]?.label ?? "");
+  const item = effect[collection][index];
+  const before = String(item?.label ?? "");
+  // In a call that may name several sorts of things a label is only known for sure if nothing else has it.
+  const alone = Object.keys(catalogue.collections).flatMap((name) => (effect[name] ?? []) as Node[]).filter((entry) => entry.label === before).length === 1;
+  const named = (quote: string): string => `${quote}${label.includes(quote) ? String(item!.id) : label}${quote}`;
+  const renamed = (text: string, field: FieldInfo): string => {
+    const calls = callsOf(field, wordFor(catalogue, collection), [before]);
+    const known = calls ? text.replace(calls, (_all, call: string, quote: string) => `${call}(${named(quote)})`) : text;
+    return alone ? known.replace(new RegExp(`(["'])${escaped(before)}\\1`, "g"), (_all, quote: string) => named(quote)) : known;
+  };
   const visit = (node: Json): Json => {
     if (Array.isArray(node)) return node.map(visit);
     if (node === null || typeof node !== "object") return node;
-    const formulas = fieldsOf(catalogue, node.kind).filter((field) => field.lookups);
+    const formulas = fieldsOf(catalogue, node.kind).filter((field) => field.type === "formula");
     return Object.fromEntries(
       Object.entries(node).map(([name, value]) => {
-        const calls = typeof value === "string" ? formulas.filter((field) => field.name === name).map((field) => callsOf(field, wordFor(catalogue, collection), [before]))[0] : null;
-        return [name, calls ? (value as string).replace(calls, (_all, call: string, quote: string) => `${call}(${quote}${label.includes(quote) ? String(effect[collection][index]!.id) : label}${quote})`) : visit(value)];
+        const field = typeof value === "string" ? formulas.find((entry) => entry.name === name) : undefined;
+        return [name, field ? renamed(value as string, field) : visit(value)];
       }),
     );
   };
-  const named = withValue(effect, [collection, index, "label"], label);
-  return before ? (visit(named) as Effect) : named;
+  const changed = withValue(effect, [collection, index, "label"], label);
+  return before ? (visit(changed) as Effect) : changed;
 }
 
 /** Where an item is used, in words, so that deleting it can say so. */
@@ -202,7 +212,9 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
     const fields = fieldsOf(catalogue, node.kind);
     for (const [name, value] of Object.entries(node)) {
       const refers = fields.some((field) => field.name === name && field.to === to);
-      const calls = typeof value === "string" && fields.some((field) => field.name === name && callsOf(field, to, [id, String(label ?? id)])?.test(value));
+      const formula = typeof value === "string" ? fields.find((field) => field.name === name && field.type === "formula") : undefined;
+      const quoted = new RegExp(`(["'])(${[id, String(label ?? id)].map(escaped).join("|")})\\1`);
+      const calls = !!formula && (callsOf(formula, to, [id, String(label ?? id)]) ?? quoted).test(value as string);
       if (calls) found.push(owner);
       else if (refers && (value === id || (Array.isArray(value) && value.includes(id)))) found.push(owner);
       else if (typeof value === "object") visit(value, owner);

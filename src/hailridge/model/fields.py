@@ -83,7 +83,7 @@ def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -
 
 
 def formula(default: str, *, lookups: dict[str, str], label: str = "", help: str = "") -> Any:
-    """Text in the formula language (`core.expressions`); `lookups` maps each call that takes a name in quotes to what it names."""
+    """Text in the formula language (`core.formulas`); `lookups` maps each call that takes a name in quotes to what it names."""
     return _field(default, {"type": "formula", "lookups": lookups, "label": label, "help": help}, max_length=2000)
 
 

@@ -26,6 +26,8 @@ class Quantity(Kind):
     """What it can never be below or above, where there is such a bound: shows conditions that can never hold."""
     start: ClassVar[float | None] = None
     """The threshold to begin with before anything is known of the particles; the middle of `soft` where nothing is said."""
+    word: ClassVar[str] = ""
+    """What formulas call it, where its tag means something else there."""
     runs: ClassVar[bool] = False
     """Whether it goes on by itself as time does, a second a second: its thresholds are met to the nearest step."""
 

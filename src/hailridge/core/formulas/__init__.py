@@ -1,1 +1,1 @@
-"""Formulas: a safe part of Python's expression syntax, evaluated over arrays."""
+"""Formulas: a safe part of Python's expression syntax, read, checked, and compiled to a short list of instructions."""

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal
+from functools import reduce
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from hailridge.core.kernels import noise as noise_kernel
+from hailridge.core.formulas.program import Builder, Slots
+from hailridge.core.kernels import formulas as op
 
 Type = Literal["number", "vector", "flag"]
-Values = Any
-"""Float64: a number () or one for each place (k,); a vector (3,) or (k, 3); a flag () or (k,) bool."""
+
+Write = Callable[..., Slots]
+"""Given a `Builder` and where the arguments are: writes down what it does, and says where the result is."""
 
 
 @dataclass(frozen=True)
@@ -23,7 +25,7 @@ class Function:
 
     takes: tuple[str, ...]
     gives: str
-    compute: Callable[..., Values]
+    write: Write
     least: int = 0
 
     @property
@@ -31,69 +33,103 @@ class Function:
         return self.least or len(self.takes)
 
 
-def _clamp(value: Values, low: Values, high: Values) -> Values:
-    return np.minimum(np.maximum(value, low), high)
+def each(what: int) -> Write:
+    """One instruction for each component."""
+    return lambda b, *arguments: tuple(b.emit(what, *parts) for parts in zip(*arguments, strict=True))
 
 
-def _smoothstep(low: Values, high: Values, value: Values) -> Values:
-    share = np.clip((value - low) / (high - low), 0, 1)
-    return share * share * (3 - 2 * share)
+def total(b: Builder, slots: Slots) -> int:
+    return reduce(lambda first, second: b.emit(op.ADD, first, second), slots)
 
 
-def _remap(value: Values, low: Values, high: Values, to_low: Values, to_high: Values) -> Values:
-    return to_low + (value - low) / (high - low) * (to_high - to_low)
+def _dot(b: Builder, first: Slots, second: Slots) -> Slots:
+    return (total(b, each(op.MULTIPLY)(b, first, second)),)
 
 
-def _vec3(x: Values, y: Values, z: Values) -> Values:
-    return np.stack(np.broadcast_arrays(np.asarray(x, float), y, z), axis=-1)
+def _length(b: Builder, vector: Slots) -> Slots:
+    return (b.emit(op.ROOT, *_dot(b, vector, vector)),)
 
 
-def _length(vector: Values) -> Values:
-    return np.sqrt(np.sum(np.square(vector), axis=-1))
+def _distance(b: Builder, first: Slots, second: Slots) -> Slots:
+    return _length(b, each(op.SUBTRACT)(b, first, second))
 
 
-def _normalize(vector: Values) -> Values:
-    size = _length(vector)[..., None]
-    return np.where(size > 0, vector / np.where(size > 0, size, 1), 0)
+def _normalize(b: Builder, vector: Slots) -> Slots:
+    (size,) = _length(b, vector)
+    zero, one = b.constant(0.0), b.constant(1.0)
+    there = b.emit(op.GREATER, size, zero)
+    by = b.emit(op.CHOOSE, there, size, one)
+    return tuple(b.emit(op.CHOOSE, there, b.emit(op.DIVIDE, part, by), zero) for part in vector)
 
 
-def _reflect(vector: Values, normal: Values) -> Values:
-    return vector - 2 * np.sum(vector * normal, axis=-1)[..., None] * normal
+def _cross(b: Builder, first: Slots, second: Slots) -> Slots:
+    def part(one: int, other: int) -> int:
+        return b.emit(op.SUBTRACT, b.emit(op.MULTIPLY, first[one], second[other]), b.emit(op.MULTIPLY, first[other], second[one]))
+
+    return part(1, 2), part(2, 0), part(0, 1)
 
 
-def _noise(place: Values, seed: Values = 0.0) -> Values:
-    seeds = np.ravel(np.asarray(seed, np.float64))
-    places = np.ascontiguousarray(np.broadcast_to(np.atleast_2d(place), (max(len(seeds), len(np.atleast_2d(place))), 3)), np.float32)
-    value = np.full(len(places), np.nan)
-    # Particles of one seed share one noise; a seed that is no number gives none.
-    for one in np.unique(seeds[np.isfinite(seeds)]):
-        rows = np.flatnonzero(seeds == one) if len(seeds) > 1 else np.arange(len(places))
-        out: NDArray[np.float32] = np.empty((len(rows), 4), np.float32)
-        noise_kernel.noise(len(rows), places[rows], np.uint32(int(one) & 0xFFFFFF), out)
-        value[rows] = out[:, 0]
-    return value if np.ndim(place) == 2 or len(seeds) > 1 else value[0]
+def _reflect(b: Builder, vector: Slots, normal: Slots) -> Slots:
+    (along,) = _dot(b, vector, normal)
+    twice = b.emit(op.MULTIPLY, b.constant(2.0), along)
+    return tuple(b.emit(op.SUBTRACT, part, b.emit(op.MULTIPLY, twice, other)) for part, other in zip(vector, normal, strict=True))
 
 
-def _plain(compute: Callable[..., Values], arguments: int = 1) -> Function:
-    return Function(("same",) * arguments, "same", compute)
+def _clamp(b: Builder, value: Slots, low: Slots, high: Slots) -> Slots:
+    return each(op.MINIMUM)(b, each(op.MAXIMUM)(b, value, low), high)
+
+
+def _mix(b: Builder, low: Slots, high: Slots, share: Slots) -> Slots:
+    return each(op.ADD)(b, low, each(op.MULTIPLY)(b, each(op.SUBTRACT)(b, high, low), share))
+
+
+def _share(b: Builder, value: int, low: int, high: int) -> int:
+    return b.emit(op.DIVIDE, b.emit(op.SUBTRACT, value, low), b.emit(op.SUBTRACT, high, low))
+
+
+def _smoothstep(b: Builder, low: Slots, high: Slots, value: Slots) -> Slots:
+    ((share,),) = (_clamp(b, (_share(b, value[0], low[0], high[0]),), (b.constant(0.0),), (b.constant(1.0),)),)
+    square = b.emit(op.MULTIPLY, share, share)
+    return (b.emit(op.MULTIPLY, square, b.emit(op.SUBTRACT, b.constant(3.0), b.emit(op.MULTIPLY, b.constant(2.0), share))),)
+
+
+def _remap(b: Builder, value: Slots, low: Slots, high: Slots, to_low: Slots, to_high: Slots) -> Slots:
+    way = b.emit(op.SUBTRACT, to_high[0], to_low[0])
+    return (b.emit(op.ADD, to_low[0], b.emit(op.MULTIPLY, _share(b, value[0], low[0], high[0]), way)),)
+
+
+def _step(b: Builder, edge: Slots, value: Slots) -> Slots:
+    return (b.emit(op.CHOOSE, b.emit(op.LESS, value[0], edge[0]), b.constant(0.0), b.constant(1.0)),)
+
+
+def _fract(b: Builder, value: Slots) -> Slots:
+    return each(op.SUBTRACT)(b, value, each(op.FLOOR)(b, value))
+
+
+def _noise(b: Builder, place: Slots, *seed: Slots) -> Slots:
+    return (b.emit(op.NOISE, *place, seed[0][0] if seed else b.constant(0.0)),)
+
+
+def _plain(what: int, arguments: int = 1) -> Function:
+    return Function(("same",) * arguments, "same", each(what))
 
 
 FUNCTIONS: dict[str, Function] = {
-    "sin": _plain(np.sin), "cos": _plain(np.cos), "tan": _plain(np.tan), "asin": _plain(np.arcsin), "acos": _plain(np.arccos),
-    "atan": _plain(np.arctan), "atan2": _plain(np.arctan2, 2), "sqrt": _plain(np.sqrt), "exp": _plain(np.exp), "log": _plain(np.log),
-    "pow": _plain(np.power, 2), "abs": _plain(np.abs), "sign": _plain(np.sign), "floor": _plain(np.floor), "ceil": _plain(np.ceil),
-    "fract": _plain(lambda value: value - np.floor(value)), "min": _plain(np.minimum, 2), "max": _plain(np.maximum, 2),
+    "sin": _plain(op.SINE), "cos": _plain(op.COSINE), "tan": _plain(op.TANGENT), "asin": _plain(op.ARCSINE), "acos": _plain(op.ARCCOSINE),
+    "atan": _plain(op.ARCTANGENT), "atan2": _plain(op.ATAN2, 2), "sqrt": _plain(op.ROOT), "exp": _plain(op.EXPONENTIAL), "log": _plain(op.LOGARITHM),
+    "pow": _plain(op.POWER, 2), "abs": _plain(op.ABSOLUTE), "sign": _plain(op.SIGN), "floor": _plain(op.FLOOR), "ceil": _plain(op.CEILING),
+    "fract": Function(("same",), "same", _fract), "min": _plain(op.MINIMUM, 2), "max": _plain(op.MAXIMUM, 2),
     "clamp": Function(("same", "number", "number"), "same", _clamp),
-    "mix": Function(("same", "same", "number"), "same", lambda low, high, share: low + (high - low) * share),
-    "step": Function(("number", "number"), "number", lambda edge, value: np.where(value < edge, 0.0, 1.0)),
-    "smoothstep": Function(("number", "number", "number"), "number", _smoothstep),
+    "mix": Function(("same", "same", "number"), "same", _mix),
+    "step": Function(("number", "number"), "number", _step),
+    "smoothstep": Function(("number",) * 3, "number", _smoothstep),
     "remap": Function(("number",) * 5, "number", _remap),
-    "vec3": Function(("number",) * 3, "vector", _vec3),
+    "vec3": Function(("number",) * 3, "vector", lambda b, x, y, z: (*x, *y, *z)),
     "length": Function(("vector",), "number", _length),
-    "distance": Function(("vector", "vector"), "number", lambda first, second: _length(first - second)),
+    "distance": Function(("vector", "vector"), "number", _distance),
     "normalize": Function(("vector",), "vector", _normalize),
-    "dot": Function(("vector", "vector"), "number", lambda first, second: np.sum(first * second, axis=-1)),
-    "cross": Function(("vector", "vector"), "vector", lambda first, second: np.cross(first, second)),
+    "dot": Function(("vector", "vector"), "number", _dot),
+    "cross": Function(("vector", "vector"), "vector", _cross),
     "reflect": Function(("vector", "vector"), "vector", _reflect),
     "noise": Function(("vector", "number"), "number", _noise, least=1),
 }  # fmt: skip

@@ -17,6 +17,12 @@ LOOKUPS = {"field": "field", "distance_to": "shape", "dial": "dial"}
 """Calls that take the name of something in the document, and what that is."""
 
 
+NAMES = (
+    "The last line is the value, 0 to 1; lines before it give values names. *position* (.x .y .z, in metres), *time*, *frame*; field(\"…\"), "
+    "distance_to(\"…\"), dial(\"…\"); sin, cos, abs, min, max, clamp, mix, step, smoothstep, length, distance, noise, remap, and more."
+)
+
+
 class FormulaField(ShareField):
     title: ClassVar[str] = "formula"
     rank: ClassVar[int] = 4
@@ -28,7 +34,7 @@ class FormulaField(ShareField):
     )
 
     kind: Literal["formula"] = "formula"
-    text: str = fields.formula("smoothstep(0, 1, position.y)", lookups=LOOKUPS, label="Formula")
+    text: str = fields.formula("smoothstep(0, 1, position.y)", lookups=LOOKUPS, label="Formula", help=NAMES)
     carrier: str | None = fields.reference("shape", label="Carried by", optional="nothing")
     _formula: Formula | None = PrivateAttr(default=None)
 

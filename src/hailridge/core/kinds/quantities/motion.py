@@ -78,6 +78,7 @@ class VelocityAlong(Quantity):
 class Distance(Quantity):
     title: ClassVar[str] = "distance to a shape"
     sentence: ClassVar[str] = "distance to {shape}"
+    word: ClassVar[str] = "distance_to"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "How far the particle's centre is from the nearest place of the shape's surface."
     unit: ClassVar[str] = "m"

@@ -1,0 +1,138 @@
+"""What formulas about particles may name: attributes by their bare names, every other quantity of the registry as a call."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from hailridge.core.formulas.formula import Formula, Reader, Words, identified
+from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Type
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows
+from hailridge.model.attributes import WIDE, table_of
+from hailridge.model.collections import COLLECTIONS
+from hailridge.model.kind import declared, kinds
+from hailridge.model.parts import Amount, Quantity
+
+CLOCK: dict[str, Type] = {"time": "number", "frame": "number", "dt": "number"}
+"""Seconds since the effect began, the frame (with what of the next has passed), seconds of a step."""
+
+NO_CALLS = ("attribute", "formula")
+"""Quantities that are no calls: attributes go by their bare names, and a formula within a formula is written out."""
+
+
+def type_of(value_type: str) -> Type:
+    """The type that a value has in a formula."""
+    return "vector" if value_type in WIDE else "flag" if value_type == "flag" else "number"
+
+
+def words_of(effect: Any) -> Words:
+    """What a formula about the particles of an effect may name."""
+    table = table_of(vars(attribute) for attribute in effect.attributes)
+    variables: dict[str, Type] = {**CLOCK, **{info.id.replace("-", "_"): type_of(info.value_type) for info in table.values()}}
+    known = {collection.word: {item.id: str(vars(item).get("label", "")) for item in collection.items(effect)} for collection in COLLECTIONS.values()}
+    known["attribute"] = {info.id: info.label for info in table.values()}
+    taken = {*variables, *FUNCTIONS, *CONSTANTS, *NO_CALLS}
+    readings: dict[str, tuple[Type, Reader]] = {}
+    for tag, cls in kinds("quantity").items():
+        assert issubclass(cls, Quantity)
+        word = cls.word or tag
+        if word not in taken:
+            readings[word] = type_of(cls.value_type), _reader(tag, cls, effect, known)
+    return Words(variables, {}, known, readings)
+
+
+def _reader(tag: str, cls: type[Quantity], effect: Any, known: Mapping[str, Mapping[str, str]]) -> Reader:
+    """Makes a quantity of what stands in the brackets of its call: its fields, in order or by name."""
+    places = [(name, ui) for name, ui in declared(cls) if ui]
+
+    def read(in_order: list[Any], by_name: dict[str, Any]) -> tuple[Quantity, list[tuple[str, str]]]:
+        if len(in_order) > len(places):
+            raise ValueError(f"takes {len(places)} values at most" if places else "takes nothing")
+        given = {**{name: value for (name, _ui), value in zip(places, in_order, strict=False)}, **by_name}
+        named: list[tuple[str, str]] = []
+        for name, ui in places:
+            if name in given and ui.get("to") in known:
+                given[name] = _referred(given[name], str(ui["to"]), known[ui["to"]], ui["type"] == "references", named)
+        unknown = [name for name in given if name not in dict(places)]
+        if unknown:
+            raise ValueError(f"has no '{unknown[0]}'; it takes {', '.join(name for name, _ui in places) or 'nothing'}")
+        missing = [name for name, _ui in places if name not in given and cls.model_fields[name].is_required()]
+        if missing:
+            raise ValueError(f"needs the name of {_article(missing[0])}")
+        try:
+            part = cls.model_validate({"kind": tag, **given})
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise ValueError(f"{first['loc'][0] if first['loc'] else 'value'}: {first['msg'].lower()}") from None
+        for _name, fault in part.faults(effect):
+            raise ValueError(fault)
+        for name, ui in places:
+            _check_limits(name, ui, vars(part)[name])
+        return part, named
+
+    return read
+
+
+def _check_limits(name: str, ui: Mapping[str, Any], value: Any) -> None:
+    """Raise ValueError for an amount that can be outside of what its field takes."""
+    if isinstance(value, Amount):
+        low, high = value.extent()
+        if ui.get("low") is not None and low < ui["low"]:
+            raise ValueError(f"{name}: may become {low:g}, but cannot be below {ui['low']:g}")
+        if ui.get("high") is not None and high > ui["high"]:
+            raise ValueError(f"{name}: may become {high:g}, but cannot be above {ui['high']:g}")
+
+
+def _referred(value: Any, word: str, known: Mapping[str, str], many: bool, named: list[tuple[str, str]]) -> Any:
+    """The ids that names stand for."""
+    if value is None:
+        return None
+    found = []
+    for one in value if isinstance(value, list | tuple) else [value]:
+        identifier = identified(str(one), known)
+        if identifier is None:
+            raise ValueError(f"there is no {word} called '{one}'")
+        named.append((word, identifier))
+        found.append(identifier)
+    return found if many else found[0]
+
+
+def _article(word: str) -> str:
+    return f"an {word}" if word[0] in "aeiou" else f"a {word}"
+
+
+class Surroundings(Mapping[str, Any]):
+    """What a formula is given about some particles of a moment: read when it is asked for."""
+
+    def __init__(self, formula: Formula, moment: Moment, rows: Rows) -> None:
+        self.formula, self.moment, self.rows = formula, moment, rows
+
+    def __getitem__(self, name: str) -> Any:
+        moment = self.moment
+        part = self.formula.readings.get(name)
+        if part is not None:
+            return part.read(moment, self.rows)
+        match name:
+            case "time":
+                return moment.time
+            case "frame":
+                return moment.time * moment.scene.effect.clock.frames_per_second
+            case "dt":
+                return moment.dt
+            case _:
+                return np.asarray(moment.read_attribute(self._attribute(name), self.rows))
+
+    def _attribute(self, name: str) -> str:
+        """Ids may have hyphens, names in formulas have underscores in their place."""
+        table = self.moment.scene.table
+        return name if name in table else next(key for key in table if key.replace("-", "_") == name)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.formula.given)
+
+    def __len__(self) -> int:
+        return len(self.formula.given)
