@@ -33,11 +33,18 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     Stopped
         Where it was stopped; nothing is left behind then.
     """
-    from hailridge.formats.exports import WRITERS, targets
+    from hailridge.formats.exports import EXTRA, WRITERS, targets
+    from hailridge.formats.extras import MissingExtra, needed
 
     writer = WRITERS.get(out.suffix.lower())
     if writer is None:
         raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(WRITERS)}")
+    try:
+        # Before anything is computed.
+        if (extra := EXTRA.get(out.suffix.lower())) is not None:
+            needed(extra)
+    except MissingExtra as error:
+        raise CommandError(str(error)) from None
     check_place(out, [], overwrite)
     document, assets = load(effect, seed, changes)
     first, last = frame_range(frames, document.clock.last_frame)

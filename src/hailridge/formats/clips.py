@@ -9,9 +9,10 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal
 
-import av
 import numpy as np
 from PIL import Image
+
+from hailridge.formats.extras import MissingExtra, needed
 
 ClipFormat = Literal["still", "png", "webm", "mp4"]
 
@@ -39,7 +40,12 @@ def file_stem(name: str) -> str:
 
 
 def check_clip(form: ClipFormat, width: int, height: int, frames: int) -> None:
-    """Raise ClipError where size or length cannot be written."""
+    """Raise ClipError where size or length cannot be written, or what writes such clips is not installed."""
+    if form in _CODECS:
+        try:
+            needed("video")
+        except MissingExtra as error:
+            raise ClipError(str(error)) from None
     longest = LONGEST_VIDEO_SIDE if form in _CODECS else LONGEST_SIDE
     for side, name in ((width, "width"), (height, "height")):
         if not SHORTEST_SIDE <= side <= longest:
@@ -84,7 +90,7 @@ class ClipWriter:
             self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
         elif form in _CODECS:
             codec, options = _CODECS[form]
-            self._container = av.open(str(path), "w", format=form)
+            self._container = needed("video").open(str(path), "w", format=form)
             self._stream = self._container.add_stream(codec, rate=Fraction(frames_per_second).limit_denominator(1001), options=options)
             self._stream.width, self._stream.height, self._stream.pix_fmt = width, height, "yuv420p"
             self._stream.codec_context.color_range = 1
@@ -101,7 +107,7 @@ class ClipWriter:
             raise ClipError(f"a frame of {self.width} × {self.height} has {self.frame_bytes} bytes; {len(pixels)} came")
         image = np.frombuffer(pixels, np.uint8).reshape(self.height, self.width, 4)
         if self._container is not None:
-            frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(image[:, :, :3]), format="rgb24")
+            frame = needed("video").VideoFrame.from_ndarray(np.ascontiguousarray(image[:, :, :3]), format="rgb24")
             frame = frame.reformat(format="yuv420p", src_colorspace="default", dst_colorspace="ITU709", dst_color_range="MPEG")
             frame.pts = self.written
             self._container.mux(self._stream.encode(frame))

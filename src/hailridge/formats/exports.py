@@ -228,6 +228,9 @@ def _whole(writer: Writer) -> Writer:
     return write
 
 
+EXTRA: dict[str, str] = {".parquet": "arrow", ".usdc": "usd"}
+"""Which extra a kind of file needs."""
+
 WRITERS: dict[str, Writer] = {
     ".parquet": _whole(write_parquet),
     ".csv": _whole(write_csv),

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.formats.extras import MissingExtra, needed
 from hailridge.formats.polygons import Corners, Places, triangles_of
 
 LAYERS = {".usd", ".usda", ".usdc"}
@@ -62,6 +63,10 @@ def _unpacked(folder: Path, data: bytes) -> Path:
 
 
 def _read(folder: Path, root: Path) -> tuple[Places, Corners, list[str]]:
+    try:
+        needed("usd")
+    except MissingExtra as error:
+        raise UsdError(f"cannot be read: {error}") from None
     from pxr import Gf, Tf, Usd, UsdGeom
 
     try:
