@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Bools, Float32, Float32s, Int64, Int64s, UInt8s
+from hailridge.core.kernels.array_types import Bools, Float32, Float32s, Int16s, Int64, Int64s, UInt8s
 from hailridge.core.kernels.compiling import whole
 
 
@@ -16,20 +16,56 @@ def edges(held: UInt8s, rows: Int64s, start: Int64, now: Bools) -> Any:
 
     held (n,) uint8: for whom it held before, renewed; rows (k,) int64, or none, meaning the k from `start` on; now (k,) bool.
     """
-    begun, ended = np.empty(len(now), np.int64), np.empty(len(now), np.int64)
+    begun, ended = np.empty(len(now) + 1, np.int64), np.empty(len(now) + 1, np.int64)
     beginnings, ends = 0, 0
+    named = len(rows) > 0
     for j in range(len(now)):
-        i = rows[j] if len(rows) else start + j
-        before = held[i] != 0
-        if now[j] != before:
-            held[i] = now[j]
-            if now[j]:
-                begun[beginnings] = i
-                beginnings += 1
-            else:
-                ended[ends] = i
-                ends += 1
+        i = rows[j] if named else start + j
+        before, after = held[i] != 0, now[j]
+        held[i] = after
+        # Written down in any case, and counted if it is so: no branch that nobody can foresee.
+        begun[beginnings] = i
+        beginnings += after and not before
+        ended[ends] = i
+        ends += before and not after
     return begun[:beginnings].copy(), ended[:ends].copy()
+
+
+@whole
+def chosen(count: Int64, groups: Int16s, members: Bools, off: UInt8s, doomed: Bools, among: Bools) -> Any:
+    """The rows of those whose group (n,) is a member, whom nothing switched off (n,), who are not doomed (n,) and who are among those marked (n,).
+
+    What is (0,) is not asked.
+    """
+    rows = np.empty(count + 1, np.int64)
+    found = 0
+    some, switched, ending, marked = len(members) > 0, len(off) > 0, len(doomed) > 0, len(among) > 0
+    for i in range(count):
+        rows[found] = i
+        yes = True
+        if some:
+            yes = members[groups[i]]
+        if switched:
+            yes = yes and off[i] == 0
+        if ending:
+            yes = yes and not doomed[i]
+        if marked:
+            yes = yes and among[i]
+        found += yes
+    return rows[:found].copy()
+
+
+@whole
+def mark(column: UInt8s, mask: UInt8s, rows: Int64s, start: Int64, count: Int64, afresh: Int64) -> None:
+    """Set the bits of a mask (1,) in these rows of a column (n,), `count` of them; `afresh` takes them out of all others first."""
+    bits = mask[0]
+    if afresh:
+        rest = np.uint8(~bits)
+        for i in range(len(column)):
+            column[i] &= rest
+    for j in range(count):
+        i = rows[j] if len(rows) else start + j
+        column[i] |= bits
 
 
 @whole
@@ -53,3 +89,17 @@ def elapsed(
         worked[i] = now
         since[j] = first - began[i]
     return since, afresh
+
+
+@whole
+def bit_counts(column: UInt8s) -> Any:
+    """In how many of these bytes each bit is set: (8,) int64."""
+    found = np.zeros(256, np.int64)
+    for value in column:
+        found[value] += 1
+    out = np.zeros(8, np.int64)
+    for value in range(256):
+        for bit in range(8):
+            if value >> bit & 1:
+                out[bit] += found[value]
+    return out

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int64, Int64s
+from hailridge.core.kernels.array_types import Bools, Float32, Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int64, Int64s
 from hailridge.core.kernels.compiling import helper, kernel, whole
 
 
@@ -77,3 +77,40 @@ def closest_on_ball(begin: Int64, end: Int64, points: Float32Rows, centre: Float
             out[i, 0], out[i, 1], out[i, 2] = centre[0] + x * share, centre[1] + y * share, centre[2] + z * share
         distances[i] = far - radius
 
+
+
+@kernel()
+def about_axes(
+    begin: Int64, end: Int64, axes: Float32Rows, along: Float64s, across: Float64s, onward: Float64s, out: Float32Rows
+) -> None:
+    """What lies `along` each unit axis (n, 3) or (1, 3), and `across` and `onward` (n,) in two directions square to it and to each other: (n, 3).
+
+    The two are found without branches (Duff et al. 2017, "Building an orthonormal basis, revisited").
+    """
+    one = np.float32(1)
+    for i in range(begin, end):
+        j = i if len(axes) > 1 else 0
+        x, y, z = axes[j, 0], axes[j, 1], axes[j, 2]
+        sign = np.float32(np.copysign(one, z))
+        a = np.float32(-one / (sign + z))
+        b = x * y * a
+        for k in range(3):
+            side = one + sign * x * x * a if k == 0 else sign * b if k == 1 else -sign * x
+            up = b if k == 0 else sign + y * y * a if k == 1 else -y
+            out[i, k] = np.float32(axes[j, k] * along[i] + side * across[i] + up * onward[i])
+
+
+@kernel()
+def meets_box(
+    begin: Int64, end: Int64, places: Float32Rows, rows: Int64s, radii: Float32s, least: Float32, slack: Float32, low: Float64s, high: Float64s,
+    out: Bools,
+) -> None:  # fmt: skip
+    """Whether balls of these rows (k,), of `least` radius and `slack` more, meet a box between two corners (3,): out (k,)."""
+    for j in range(begin, end):
+        i = rows[j]
+        reach = max(radii[i], least) + slack
+        inside = True
+        for k in range(3):
+            place = places[i, k]
+            inside = inside and np.float64(place + reach) >= low[k] and np.float64(place - reach) <= high[k]
+        out[j] = inside

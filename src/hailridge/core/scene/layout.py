@@ -6,6 +6,7 @@ from functools import cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hailridge.core.scene.ready import ReadyRule
 from hailridge.core.state.particles import FOREVER_AGO, OPTIONAL_COLUMNS, ColumnSpec
@@ -26,9 +27,9 @@ def turn_column(bit: int) -> str:
 
 
 @cache
-def turn_mask(bit: int) -> np.uint8:
-    """What that bit is worth within its column."""
-    return np.uint8(1 << (bit & 7))
+def turn_mask(bit: int) -> NDArray[np.uint8]:
+    """What that bit is worth within its column: (1,)."""
+    return np.array([1 << (bit & 7)], np.uint8)
 
 
 def substeps_of(effect: Effect) -> int:

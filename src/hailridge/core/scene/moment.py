@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kernels import motion
+from hailridge.core.kernels import memory, motion
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.buffers import Buffers, Finding
 from hailridge.core.scene.layout import turn_column, turn_mask
@@ -19,7 +19,7 @@ from hailridge.core.state.contributions import Contribution, Piles
 from hailridge.core.state.events import EventLog, Happening
 from hailridge.core.state.neighbours import Grid
 from hailridge.core.state.orientation import angles_of, from_angles
-from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, number_of, taken
+from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.state.randomness import normals, uniforms
 from hailridge.model.attributes import AttributeInfo
 
@@ -310,11 +310,7 @@ class Moment:
 
     def mark_turn(self, bit: int, rows: Rows, afresh: bool) -> None:
         """Note for whom a rule held at its turn: that is recorded, so that rings show whom counts count. `afresh` forgets whom it held for before."""
-        column, mask = self.column(turn_column(bit)), turn_mask(bit)
-        if afresh:
-            column &= ~mask
-        if number_of(rows):
-            column[rows] |= mask
+        memory.mark(self.column(turn_column(bit)), turn_mask(bit), *named_rows(rows), number_of(rows), int(afresh))
 
     def marked_turn(self, bit: int) -> NDArray[np.bool_]:
         """For whom a rule held at its turn in this step, or in the recorded one: (n,)."""

@@ -11,7 +11,7 @@ import zlib
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kernels import philox
+from hailridge.core.kernels import philox, vectors
 
 Keys = NDArray[np.uint64]
 
@@ -51,19 +51,20 @@ def child_keys(parents: Keys, ordinals: NDArray[np.uint64], item: int, draw: int
 
 
 def directions_in_cone(axes: NDArray[np.float32], half_angles: NDArray[np.float32] | float, u: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Unit vectors spread evenly by solid angle within cones: axes (n, 3) unit, half angles in radians, u (n, ≥ 2) uniform."""
+    """Unit vectors spread evenly by solid angle within cones: axes (n, 3) or (1, 3) unit, half angles in radians, u (n, ≥ 2) uniform."""
     cos_widest = np.cos(half_angles)
     z = 1.0 - u[:, 0] * (1.0 - cos_widest)
     ring = np.sqrt(np.maximum(0.0, 1.0 - z * z))
     angle = (2.0 * np.pi) * u[:, 1]
-    side, up = _frames(axes)
-    out = axes * z[:, None] + side * (ring * np.cos(angle))[:, None] + up * (ring * np.sin(angle))[:, None]
-    return np.asarray(out, np.float32)
+    out = np.empty((len(u), 3), np.float32)
+    across, onward = (np.asarray(ring * turned(angle), np.float64) for turned in (np.cos, np.sin))
+    vectors.about_axes(len(out), np.ascontiguousarray(axes, np.float32), np.asarray(z, np.float64), across, onward, out)
+    return out
 
 
 def any_directions(u: NDArray[np.float32]) -> NDArray[np.float32]:
     """Unit vectors, every direction equally likely: (n, 3), from u (n, ≥ 2) uniform."""
-    return directions_in_cone(upward(len(u)), np.pi, u)
+    return directions_in_cone(upward(1), np.pi, u)
 
 
 def points_in_ball(u: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -76,13 +77,3 @@ def upward(number: int) -> NDArray[np.float32]:
     """That many unit vectors straight up: (n, 3)."""
     return np.tile(np.array([0.0, 1.0, 0.0], np.float32), (number, 1))
 
-
-def _frames(axes: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Two unit vectors square to each axis and to one another, without branches (Duff et al. 2017, "Building an orthonormal basis, revisited")."""
-    x, y, z = axes[:, 0], axes[:, 1], axes[:, 2]
-    sign = np.copysign(np.float32(1), z)
-    a = -1 / (sign + z)
-    b = x * y * a
-    side = np.stack([1 + sign * x * x * a, sign * b, -sign * x], axis=1)
-    up = np.stack([b, sign + y * y * a, -y], axis=1)
-    return side, up

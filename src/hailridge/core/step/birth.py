@@ -205,7 +205,7 @@ def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: 
 
 
 def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
-    up = upward(len(parents))
+    up = upward(1)
     if litter.action.heading == "motion":
         velocity = moment.read("velocity", parents)
         size = np.linalg.norm(velocity, axis=1, keepdims=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels import memory
 from hailridge.core.scene.layout import turn_column, turn_mask
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.plan import Plan
@@ -21,7 +22,7 @@ class Departures:
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self.bits = [turn_column(bit) for bit in range(0, plan.turns, 8)]
-        self._instants = dict.fromkeys(self.bits, np.uint8(0))
+        self._instants: dict[str, NDArray[np.uint8]] = {name: np.zeros(1, np.uint8) for name in self.bits}
         for ready in plan.rules:
             if ready.rule.trigger not in STEP_TRIGGERS:
                 for bit in bits_of(ready):
@@ -60,9 +61,9 @@ class Departures:
         """For how many each rule held at its turn, those included who have left: (rules,)."""
         out = np.zeros(rules, np.int32)
         blocks = [{name: moment.column(name) for name in self.bits}, *self._kept]
+        counts = {name: np.sum([memory.bit_counts(block[name]) for block in blocks], axis=0) for name in self.bits}
         for ready in self.plan.rules:
-            name, mask = turn_column(ready.bit), turn_mask(ready.bit)
-            out[ready.index] = sum(int(np.count_nonzero(block[name] & mask)) for block in blocks)
+            out[ready.index] = counts[turn_column(ready.bit)][ready.bit & 7]
         return out
 
 

@@ -15,6 +15,8 @@ from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import Rows, named_rows, number_of
 from hailridge.model.parts import Action
 
+ANYBODY, NEVER = np.zeros(0, np.bool_), np.zeros(0, np.uint8)
+
 
 class Tally:
     """Per rule: how many it looked at at the latest step, and how often it acted since the last frame. Whom it held for is recorded in bits."""
@@ -77,18 +79,13 @@ def run_triggered(moment: Moment, trigger: Literal["contact", "death"], among: N
 
 def concerned(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_] | None = None, doomed_too: bool = False) -> Rows:
     """Rows of the rule's groups that are alive; a slice where that is everyone."""
-    marked = among
-    if not ready.everyone:
-        in_groups = ready.members[moment.column("group")]
-        marked = in_groups if marked is None else marked & in_groups
-    if ready.off:
-        switched_on = moment.column(ready.off) == 0
-        marked = switched_on if marked is None else marked & switched_on
-    if moment.any_doomed and not doomed_too:
-        marked = ~moment.doomed if marked is None else marked & ~moment.doomed
-    if marked is None:
+    dying = moment.any_doomed and not doomed_too
+    if ready.everyone and not ready.off and not dying and among is None:
         return moment.everyone()
-    rows = marked.nonzero()[0]
+    rows: NDArray[np.intp] = kernel.chosen(
+        moment.count, moment.column("group"), ANYBODY if ready.everyone else ready.members, moment.column(ready.off) if ready.off else NEVER,
+        moment.doomed if dying else ANYBODY, ANYBODY if among is None else among,
+    )  # fmt: skip
     return slice(0, moment.count) if len(rows) == moment.count else rows
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels import vectors
 from hailridge.core.kernels.contact import SKIN, SMALLEST_RADIUS
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.moment import Moment
@@ -119,9 +120,12 @@ def _near(moment: Moment, body: Body, indices: NDArray[np.intp]) -> NDArray[np.b
     low, high = body.end.geometry.bounds
     corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
     both = np.concatenate([body.start.transform.points(corners), body.end.transform.points(corners)])
-    places = moment.column("position")[indices]
-    reach = np.maximum(moment.column("radius")[indices], SMALLEST_RADIUS)[:, None] + ON_IT
-    return np.asarray(np.all((places + reach >= both.min(axis=0)) & (places - reach <= both.max(axis=0)), axis=1))
+    near = np.empty(len(indices), np.bool_)
+    vectors.meets_box(
+        len(indices), moment.column("position"), np.asarray(indices, np.int64), moment.column("radius"), np.float32(SMALLEST_RADIUS),
+        np.float32(ON_IT), both.min(axis=0), both.max(axis=0), near,
+    )  # fmt: skip
+    return near
 
 
 def _inward(body: Body, places: Any, shares: Places) -> Places:
