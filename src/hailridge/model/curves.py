@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
@@ -119,5 +120,7 @@ def _same_way(here: list[Key], following: list[Key | None]) -> bool:
 def _stays_until(key: Key, after: Key | None) -> float:
     if after is None:
         return float("inf")
-    flat = after.value == key.value and not isinstance(key.ease, list)
-    return after.at if key.ease == "hold" or flat else key.at
+    if after.value == key.value and not isinstance(key.ease, list):
+        return after.at
+    # What is held leaps at the next key: at its very time it is another.
+    return math.nextafter(after.at, -math.inf) if key.ease == "hold" else key.at

@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from hailridge.core.scene.layout import recorded_for_looks
+from hailridge.core.scene.plan import drifts
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.curves import agree_until
 from hailridge.model.effect import Clock, Effect, Source
@@ -17,6 +18,9 @@ NEVER, ALWAYS = float("inf"), float("-inf")
 def differ_from(before: Effect, after: Effect) -> float:
     """Seconds of the effect up to which both give the same bytes; infinity where nothing computed differs, −infinity where all may."""
     if recorded_for_looks(before) != recorded_for_looks(after):
+        return ALWAYS
+    if len(before.sources) != len(after.sources) and (drifts(before) or drifts(after)):
+        # Without history, ids are shared out among all sources from the beginning.
         return ALWAYS
     at = _clocks(before.clock, after.clock)
     for name, collection in COLLECTIONS.items():
