@@ -25,7 +25,7 @@ def _inside(node: Raw) -> Raw:
     for name, value in node.items():
         if isinstance(value, dict):
             made: Any = _inside(value)
-        elif isinstance(value, list) and any(isinstance(entry, dict) and "kind" in entry for entry in value):
+        elif isinstance(value, list) and value and isinstance(value[0], dict) and "kind" in value[0]:
             made = _listed(value)
         else:
             continue

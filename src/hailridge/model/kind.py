@@ -7,10 +7,10 @@ told apart by the key ``kind``. The interface is generated from what `catalogue`
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, cast, get_args, get_origin
 
 from annotated_types import Len
 from pydantic import (
@@ -156,6 +156,9 @@ class Part(BaseModel):
         """What is wrong with this part in its document, beyond what its fields declare: the field's name and words for an artist."""
         return iter(())
 
+    def find(self, dials: Mapping[str, Any]) -> None:
+        """Told before anything else is asked of a document which dials it has, by their ids."""
+
     def words(self, name: str) -> str:
         """How the score writes one of the words of a field."""
         chosen = getattr(self, name)
@@ -170,11 +173,23 @@ class Part(BaseModel):
         """Ids named elsewhere than in fields that are references, such as in a formula: the field's name and the id."""
         return iter(())
 
+    @classmethod
+    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
+        super().__pydantic_init_subclass__(**kwargs)
+        # Pydantic would call one function for each class that a part descends from.
+        cls.model_post_init = _begin_private  # type: ignore[assignment, method-assign]
+
     @model_validator(mode="wrap")
     @classmethod
     def _take_keyframes(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:
         """Where a number may stand, keyframes may stand in its place: ``{"keys": [{"at": …, "value": …, "ease": …}, …]}``."""
-        if not isinstance(given, dict) or not any(map(is_keyed, given.values())):
+        if type(given) is not dict:
+            return handler(given)
+        for value in given.values():
+            if type(value) is dict and "keys" in value:
+                break
+        else:
+            # As nearly all parts: asked in the shortest way.
             return handler(given)
         keyed = {name: value for name, value in given.items() if is_keyed(value)}
         keyed = {name: value for name, value in keyed.items() if name in cls.model_fields and keyable(cls.model_fields[name])}
@@ -217,6 +232,20 @@ class Part(BaseModel):
             if name in properties and keyable(field):
                 properties[name] = {"anyOf": [properties[name], KEYFRAMES_SCHEMA]}
         return described
+
+
+def _begin_private(part: Part, context: Any) -> None:
+    """Private attributes as they are at first."""
+    plain, made = _private_of(type(part))
+    object.__setattr__(part, "__pydantic_private__", {**plain, **{name: make() for name, make in made}} if made else dict(plain))
+
+
+@cache
+def _private_of(cls: type[Part]) -> tuple[dict[str, Any], tuple[tuple[str, Callable[[], Any]], ...]]:
+    """First values of a class's private attributes: those that are shared, and those that each instance gets of its own."""
+    declared = cls.__private_attributes__.items()
+    plain = {name: attribute.default for name, attribute in declared if attribute.default_factory is None}
+    return plain, tuple((name, cast(Any, attribute.default_factory)) for name, attribute in declared if attribute.default_factory is not None)
 
 
 class Kind(Part):
@@ -286,24 +315,24 @@ def _may_hold_parts(annotation: Any) -> bool:
     return (isinstance(annotation, type) and issubclass(annotation, Part)) or any(map(_may_hold_parts, get_args(annotation)))
 
 
-def parts_of(part: Part, path: Path = (), keyed: bool = False) -> Iterator[tuple[Path, Part]]:
-    """Walk a part and every part inside it, depth first, with the path that finds it in the JSON.
+def parts_of(part: Part, path: Path = ()) -> list[tuple[Path, Part]]:
+    """A part and every part inside it, depth first, each with the path that finds it in the JSON."""
+    found: list[tuple[Path, Part]] = []
 
-    With `keyed`, items of a list are named by their id instead of their place and a seed of their own is part of the path, so that
-    the path stays the same when items are reordered.
-    """
-    if keyed and (seed := getattr(part, "seed", 0)):
-        path = (*path, f"#{seed}")
-    yield path, part
-    for name in holders(type(part)):
-        value = getattr(part, name)
-        if isinstance(value, Part):
-            yield from parts_of(value, (*path, name), keyed)
-        elif isinstance(value, list):
-            for index, entry in enumerate(value):
-                if isinstance(entry, Part):
-                    key = (keyed and getattr(entry, "id", None)) or index
-                    yield from parts_of(entry, (*path, name, key), keyed)
+    def visit(part: Part, path: Path) -> None:
+        found.append((path, part))
+        held = part.__dict__
+        for name in holders(type(part)):
+            value = held[name]
+            if isinstance(value, Part):
+                visit(value, (*path, name))
+            elif isinstance(value, list):
+                for index, entry in enumerate(value):
+                    if isinstance(entry, Part):
+                        visit(entry, (*path, name, index))
+
+    visit(part, path)
+    return found
 
 
 def part_at(root: Part, path: Iterable[str | int]) -> Any:

@@ -123,8 +123,10 @@ def check(effect: Effect) -> Iterator[Problem]:
             if item.id in seen:
                 yield problem_at(raw, (collection, index, "id"), f"the id '{item.id}' is used twice")
             seen.add(item.id)
-    for path, part in parts_of(effect):
-        yield from _alike_in_lists(part, path, raw)
+    parts = parts_of(effect)
+    for path, part in parts:
+        if path and listing(type(part)):
+            yield from _alike_in_lists(part, path, raw)
     for index, attribute in enumerate(effect.attributes):
         if attribute.id in BUILT_IN:
             yield problem_at(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
@@ -136,14 +138,14 @@ def check(effect: Effect) -> Iterator[Problem]:
     yield from _field_cycles(effect, raw)
     yield from _time_runs_on(effect, raw)
     dials = {dial.id: dial for dial in effect.dials}
-    parts = list(parts_of(effect))
     for _path, part in parts:
-        find = getattr(type(part), "find", None)
-        if find is not None:
-            find(part, dials)
+        if type(part).find is not Part.find:
+            part.find(dials)
     table = table_of(vars(attribute) for attribute in effect.attributes)
     for path, part in parts:
-        yield from _check_part(part, path, effect, raw, known, table)
+        cls = type(part)
+        if cls.faults is not Part.faults or _references(cls) or _amounts(cls):
+            yield from _check_part(part, path, effect, raw, known, table)
         if isinstance(part, Rule) and part.otherwise and part.trigger in ("once", "becomes", "stops"):
             text = "a rule that acts once or on a moment has no 'otherwise'; add a second rule for that"
             yield problem_at(raw, (*path, "otherwise"), text)
@@ -153,7 +155,7 @@ def check(effect: Effect) -> Iterator[Problem]:
 
 def _alike_in_lists(part: Part, path: Path, raw: Raw) -> Iterator[Problem]:
     """Two parts of one list that have the same id; items of collections are looked at by themselves."""
-    for name in listing(type(part)) if path else ():
+    for name in listing(type(part)):
         seen: set[str] = set()
         for index, entry in enumerate(vars(part)[name]):
             if entry.id in seen:
@@ -162,39 +164,53 @@ def _alike_in_lists(part: Part, path: Path, raw: Raw) -> Iterator[Problem]:
                 seen.add(entry.id)
 
 
-def _check_part(
-    part: Part, path: Path, effect: Effect, raw: Raw, known: dict[str, set[str]], table: Table
-) -> Iterator[Problem]:
-    for name, text in part.faults(effect):
-        yield problem_at(raw, (*path, name), text)
-    for name, ui in declared(type(part)):
-        if not ui:
-            continue
-        value = getattr(part, name)
-        # Meshes are not part of the document; a missing one is told when the effect runs.
-        if ui.get("type") in ("reference", "references") and ui["to"] in known:
-            named = value if isinstance(value, list) else [value]
-            for one in named:
-                if one is not None and one not in known[ui["to"]]:
-                    hint = nearest(one, known[ui["to"]])
-                    yield problem_at(raw, (*path, name), f"there is no {ui['to']} called '{one}'{hint}")
-        elif isinstance(value, Amount):
-            yield from _check_amount(part, value, ui, (*path, name), raw, table)
+def _check_part(part: Part, path: Path, effect: Effect, raw: Raw, known: dict[str, set[str]], table: Table) -> list[Problem]:
+    found: list[Problem] = []
+    cls, held = type(part), part.__dict__
+    if cls.faults is not Part.faults:
+        found += [problem_at(raw, (*path, name), text) for name, text in part.faults(effect)]
+    for name, to in _references(cls):
+        value = held[name]
+        for one in value if isinstance(value, list) else (value,):
+            if one is not None and one not in known[to]:
+                found.append(problem_at(raw, (*path, name), f"there is no {to} called '{one}'{nearest(one, known[to])}"))
+    for name, ui in _amounts(cls):
+        if isinstance(held[name], Amount):
+            wrong = _amount_fault(part, held[name], ui, table)
+            if wrong:
+                found.append(problem_at(raw, (*path, name), wrong))
+    return found
 
 
-def _check_amount(part: Part, value: Amount, ui: dict[str, Any], path: Path, raw: Raw, table: Table) -> Iterator[Problem]:
-    expected, low, high, unit = expected_of(ui, vars(part), table)
+@cache
+def _references(cls: type[Part]) -> tuple[tuple[str, str], ...]:
+    """The fields that name something in the document, and what. Meshes are no part of it; a missing one is told when the effect runs."""
+    words = {"attribute", *(collection.word for collection in COLLECTIONS.values())}
+    return tuple((name, ui["to"]) for name, ui in declared(cls) if ui.get("type") in ("reference", "references") and ui["to"] in words)
+
+
+@cache
+def _amounts(cls: type[Part]) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The fields that hold amounts, with what is declared of them."""
+    return tuple((name, ui) for name, ui in declared(cls) if ui.get("type") == "amount")
+
+
+def _amount_fault(part: Part, value: Amount, ui: dict[str, Any], table: Table) -> str:
+    """What is wrong with an amount in its place; empty where nothing is."""
+    expected, low, high, unit = expected_of(ui, part.__dict__, table)
     wanted = 3 if expected in WIDE else 1
     if value.width(table) != wanted:
-        words = "three numbers" if wanted == 3 else "a single number"
-        yield problem_at(raw, path, f"has to be {words}")
-        return
+        return f"has to be {'three numbers' if wanted == 3 else 'a single number'}"
+    if low is None and high is None:
+        return ""
     lowest, highest = value.extent(table)
     # What is without bounds cannot be told beforehand: it is held within the limits when it is given.
+    wrong = []
     if low is not None and -math.inf < lowest < low - 1e-9:
-        yield problem_at(raw, path, f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
+        wrong.append(f"may become {lowest:g} {unit}".rstrip() + f", but cannot be below {low:g}")
     if high is not None and math.inf > highest > high + 1e-9:
-        yield problem_at(raw, path, f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
+        wrong.append(f"may become {highest:g} {unit}".rstrip() + f", but cannot be above {high:g}")
+    return "; ".join(wrong)
 
 
 def _group_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -27,8 +28,7 @@ class ByDial(Amount):
     factor: float = fields.number(1.0, low=-1e6, high=1e6, soft=(0, 2), label="Times")
     _found: Dial | None = PrivateAttr(default=None)
 
-    def find(self, dials: dict[str, Dial]) -> None:
-        """Told before anything else which dials there are."""
+    def find(self, dials: Mapping[str, Dial]) -> None:
         self._found = dials.get(self.dial)
 
     def give(self, moment: Moment, rows: Rows) -> Any:
