@@ -1,4 +1,8 @@
-"""Measures everything that was promised and writes docs/benchmarks.md, with the machine and the date."""
+"""Measures everything that was promised and writes docs/benchmarks.md, with the machine and the date.
+
+`./run bench NAME…` measures only these (names of functions) and renews their rows; `./run bench set_up` what is measured on demand only, and
+`./run bench against COMMIT` this version against an earlier one.
+"""
 
 from __future__ import annotations
 
@@ -11,19 +15,26 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from benchmarks import edges, looks, measures, motion, rules, yardstick
+from benchmarks import against, edges, looks, measures, motion, rules, setting_up, yardstick
 from benchmarks.figures import Figure
 
 ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL, *edges.ALL]
+
+ON_DEMAND = [setting_up.set_up]
 
 TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
 
 
 def main() -> int:
+    if sys.argv[1:2] == ["against"]:
+        against.main(sys.argv[2])
+        return 0
     as_json = "--json" in sys.argv[1:]
+    names = [argument for argument in sys.argv[1:] if not argument.startswith("-")]
+    chosen = [measure for measure in (*ALL, *ON_DEMAND) if measure.__name__ in names] if names else ALL
     figures: list[Figure] = []
     sticks: list[yardstick.Yardstick] = []
-    for measure in ALL:
+    for measure in chosen:
         # Machines change their pace within minutes: the yardstick is laid on before each measurement.
         sticks.append(yardstick.measured())
         for figure in measure():
@@ -32,8 +43,29 @@ def main() -> int:
             print(row(figure), file=sys.stderr if as_json else sys.stdout, flush=True)
     if as_json:
         print(json.dumps([{name: getattr(figure, name) for name in ("name", "value", "unit", "reference", "ratio")} for figure in figures], indent=1))
-    TARGET.write_text(page(figures, sticks), encoding="utf-8")
+    known = TARGET.read_text(encoding="utf-8").splitlines() if TARGET.exists() else []
+    if names:
+        TARGET.write_text("\n".join(renewed(known, figures)) + "\n", encoding="utf-8")
+    else:
+        # Rows measured on demand, and the comparison with an earlier version, stay.
+        kept = [line for line in known if line.startswith("| set-up")]
+        later = known[known.index(against.HEAD) :] if against.HEAD in known else []
+        TARGET.write_text("\n".join([page(figures, sticks).rstrip(), *kept, *(["", *later] if later else [])]) + "\n", encoding="utf-8")
     return 0
+
+
+def renewed(lines: list[str], figures: list[Figure]) -> list[str]:
+    """The page's lines with these figures in their rows, or below the last of its first table."""
+    out = list(lines)
+    for figure in figures:
+        at = next((place for place, line in enumerate(out) if line.startswith(f"| {figure.name} |")), None)
+        if at is not None:
+            out[at] = row(figure)
+        else:
+            first = next(place for place, line in enumerate(out) if line.startswith("| --- "))
+            end = next((place for place in range(first, len(out)) if not out[place].startswith("|")), len(out))
+            out.insert(end, row(figure))
+    return out
 
 
 def reference(seconds: float) -> str:

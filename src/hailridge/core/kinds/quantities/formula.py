@@ -30,10 +30,11 @@ HELP = (
 class FormulaQuantity(Quantity):
     title: ClassVar[str] = "a formula"
     rank: ClassVar[int] = 30
-    sentence: ClassVar[str] = "{text}"
+    sentence: ClassVar[str] = "formula {text}"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = (
-        "A formula of one's own about the particle, for whatever no single quantity says. What is not a number counts as 0; true counts as 1. " + HELP
+        "A formula of your own about the particle, for whatever no single quantity says: attributes by name, every other quantity as a call. What is "
+        "not a number counts as 0; true counts as 1."
     )
     soft: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
