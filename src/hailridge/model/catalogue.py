@@ -12,7 +12,7 @@ from hailridge.model.attributes import BUILT_IN, OWN_RANGES, own_info
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import GROUP_COLORS, PARTS_OF_A_STEP, TRIGGER_PLACES, Clock, Effect, PictureSettings
 from hailridge.model.kind import Kind, Part
-from hailridge.model.parts import Action, Look, Quantity
+from hailridge.model.parts import Action, Amount, Look, Quantity
 
 FIXED_PARTS: dict[str, type[Part]] = {
     "clock": Clock,
@@ -42,13 +42,13 @@ def _ranked(members: dict[str, type[Kind]]) -> list[tuple[str, type[Kind]]]:
 
 def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     entry: dict[str, Any] = {
-        "only_in": list(getattr(part, "only_in", ())),
-        "single": bool(getattr(part, "single", False)),
+        "only_in": list(part.only_in) if issubclass(part, Kind) else [],
+        "single": issubclass(part, Amount) and part.single,
         "kind": tag,
         "title": part.title,
         "sentence": part.sentence,
         "help": part.help,
-        "category": getattr(part, "category", ""),
+        "category": part.category if issubclass(part, Kind) else "",
         "fields": [_field(name, part.model_fields[name]) for name in _own_first(part) if fields.ui_of(part.model_fields[name])],
     }
     if issubclass(part, Quantity):

@@ -17,6 +17,7 @@ from hailridge.model.collections import named
 from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
+from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
 from hailridge.model.validation import DocumentError, read_effect
 
@@ -40,14 +41,15 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     slot = "amount" if place.ui.get("type") == "amount" else place.ui.get("slot", "")
     cls = Kind.registry.get(slot, {})[kind]
     before = None if at is not None else value_of(place)
-    if getattr(cls, "single", False) and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
+    if issubclass(cls, Amount) and cls.single and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
         raise NothingFits(f"'{cls.title}' is one number; here three are needed")
     _allowed(document, path, cls)
     fresh = _fresh(document, cls, place, given or {})
-    facts_as = getattr(place.part, "facts_as", None)
-    if facts_as and getattr(cls, "value_type", "") == "flag":
+    around = place.part
+    if around is not None and issubclass(around, Condition) and around.facts_as and issubclass(cls, Quantity) and cls.value_type == "flag":
         # A fact is held against nothing: the test around it becomes one that takes facts.
-        put(document, path[:-1], {"kind": facts_as, str(path[-1]): fresh})
+        kept = {"id": place.owner["id"]} if isinstance(place.owner, dict) and place.owner.get("id") is not None else {}
+        put(document, path[:-1], {"kind": around.facts_as, str(path[-1]): fresh, **kept})
         return document
     put(document, path, fresh)
     if isinstance(before, dict):
@@ -87,9 +89,9 @@ def _refuse_circles(document: Raw, before: Raw) -> None:
             raise NothingFits(error.problems[0].text) from None
 
 
-def _allowed(document: Raw, path: Path, cls: type[Part]) -> None:
+def _allowed(document: Raw, path: Path, cls: type[Kind]) -> None:
     """Raises NothingFits for a kind that only works within others than the ones around this place."""
-    only = getattr(cls, "only_in", None)
+    only = cls.only_in
     around = [value_of(place_of(document, path[:depth])) for depth in range(1, len(path))]
     if only and not any(isinstance(node, dict) and node.get("kind") in only for node in around):
         raise NothingFits(f"'{cls.title}' only works in {' or '.join(only)}")

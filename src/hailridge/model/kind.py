@@ -253,6 +253,8 @@ class Kind(Part):
 
     slot: ClassVar[str] = ""
     category: ClassVar[str] = ""
+    only_in: ClassVar[tuple[str, ...]] = ()
+    """The kinds of looks within which it may stand; empty for anywhere."""
     rank: ClassVar[int] = 10
     """Where it stands among the kinds of its slot in lists; equal ranks keep the order of their names in the source."""
 

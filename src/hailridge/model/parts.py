@@ -40,6 +40,8 @@ class Amount(Kind):
     """Any value that is given."""
 
     slot: ClassVar[str] = "amount"
+    single: ClassVar[bool] = False
+    """Whether it is one number, so that it cannot stand where three are needed."""
 
     def give(self, moment: Any, rows: Any) -> Any:
         """A number, a (3,) vector, or one of either per row: (k,) or (k, 3) float32."""
@@ -69,6 +71,8 @@ class Condition(Kind):
     """A test that a particle passes or fails."""
 
     slot: ClassVar[str] = "condition"
+    facts_as: ClassVar[str] = ""
+    """The kind of condition that takes its place where its quantity becomes a fact, which is held against nothing."""
 
     id: Identifier | None = None
     """What it is called by in the list that it stands in; none where it stands alone."""

@@ -100,7 +100,7 @@ def placed(cls: type[Kind]) -> Placed:
         case "look":
             return _put(raw, ("looks", 1), tag, {"id": "mine"})
         case slot:
-            return _inside(raw, slot, tag, tuple(getattr(cls, "only_in", ())))
+            return _inside(raw, slot, tag, cls.only_in)
 
 
 def _put(raw: Raw, path: Path, tag: str, given: Raw | None = None) -> Placed:

@@ -11,7 +11,7 @@ from typing import Any, Literal
 from hailridge.core.kinds.conditions.tests import Between, Chance, Compare
 from hailridge.core.kinds.conditions.trees import All, Any_, Not
 from hailridge.model.effect import Effect
-from hailridge.model.kind import Part
+from hailridge.model.kind import Part, references
 from hailridge.model.parts import Condition
 
 Verdict = Literal["never", "always", "depends"]
@@ -139,7 +139,8 @@ def _test(test: Compare | Between, effect: Effect) -> tuple[Verdict, str]:
 
 
 def _writes_age(effect: Effect) -> bool:
-    return any(getattr(action, "attribute", "") == "age" for rule in effect.rules for action in (*rule.actions, *rule.otherwise))
+    actions = (action for rule in effect.rules for action in (*rule.actions, *rule.otherwise))
+    return any(name == "age" for action in actions for path, name in references(action, "attribute") if len(path) == 1)
 
 
 def _range(low: float, high: float) -> str:

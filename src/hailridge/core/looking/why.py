@@ -9,33 +9,30 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kinds.conditions.tests import Between, Compare
+from hailridge.core.kinds.conditions.trees import All
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.ready import ReadyRule
 from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import Rows
 from hailridge.core.step.rules import concerned
 from hailridge.model.effect import rule_numbers
-from hailridge.model.kind import Path
+from hailridge.model.kind import Path, parts_of, references
 from hailridge.model.parts import Condition, Quantity
 
 
 def parts_of_condition(condition: Condition, path: Path = ()) -> Iterator[tuple[Path, Condition]]:
     """A condition and all conditions within it, outermost first, with the path that finds each."""
-    yield path, condition
-    for index, inner in enumerate(getattr(condition, "conditions", ())):
-        yield from parts_of_condition(inner, (*path, "conditions", index))
-    if isinstance(inner := getattr(condition, "condition", None), Condition):
-        yield from parts_of_condition(inner, (*path, "condition"))
+    yield from ((place, part) for place, part in parts_of(condition, path) if isinstance(part, Condition))
 
 
 def named(quantity: Quantity, moment: Moment) -> str:
     """What a quantity is called; an attribute or a field goes by its own name."""
-    attribute, field = getattr(quantity, "attribute", None), getattr(quantity, "field", None)
-    if field is not None and field in moment.scene.fields:
-        return str(moment.scene.fields[field].label)
-    if attribute is None:
-        return quantity.title
-    return moment.scene.table[attribute].label
+    for _path, field in references(quantity, "field"):
+        if field in moment.scene.fields:
+            return str(moment.scene.fields[field].label)
+    for _path, attribute in references(quantity, "attribute"):
+        return moment.scene.table[attribute].label
+    return quantity.title
 
 
 # ── One particle ────────────────────────────────────────────────────────────────────────────────────────────────────────
@@ -128,8 +125,7 @@ def explain(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
     lines = [line for part in failing if (line := _short_of(moment, part, rows, looked))]
     if lines:
         return f"Of {looked:,} it looks at, none passes: " + "; ".join(lines) + "."
-    kind = getattr(condition, "kind", "")
-    if kind == "all":
+    if isinstance(condition, All):
         return f"Each of its conditions holds for some of the {looked:,} it looks at, but never all for the same particle."
     return f"It holds for none of the {looked:,} that it looks at."
 
