@@ -44,7 +44,8 @@ def documents(folder: Path) -> None:
 
 
 def timed(tree: Path, cache: Path, name: str, folder: Path, times: int) -> float:
-    surroundings = os.environ | {"PYTHONPATH": str(tree / "src"), "HAILRIDGE_CACHE": str(cache)}
+    apart = {key: value for key, value in os.environ.items() if not key.startswith("NUMBA_")}
+    surroundings = apart | {"PYTHONPATH": str(tree / "src"), "HAILRIDGE_CACHE": str(cache)}
     told = subprocess.run(
         [sys.executable, str(ROOT / "benchmarks" / "workload.py"), name, str(folder), str(times)], env=surroundings, capture_output=True, text=True
     )

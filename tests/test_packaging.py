@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -28,6 +29,23 @@ with TestClient(create_app(data, claim=Claim(data, "here")), base_url="http://lo
     script = page.text.split('src="')[1].split('"')[0]
     print(where, page.status_code, client.get(script).status_code, len(guide))
 """
+
+
+class Versions(unittest.TestCase):
+    def test_all_say_the_same(self) -> None:
+        """The package, the front end and its lock; and the changelog begins with it."""
+        front = json.loads((ROOT / "frontend/package.json").read_text())["version"]
+        locked = json.loads((ROOT / "frontend/package-lock.json").read_text())
+        self.assertEqual({front, locked["version"], locked["packages"][""]["version"]}, {hailridge.__version__})
+        newest = next(line for line in (ROOT / "CHANGELOG.md").read_text(encoding="utf-8").splitlines() if line.startswith("## "))
+        self.assertEqual(newest.split()[1], hailridge.__version__)
+
+    def test_locks_pin_everything_with_hashes(self) -> None:
+        for name in ("requirements.lock", "requirements-dev.lock"):
+            packages = [line for line in (ROOT / name).read_text().splitlines() if line and not line.startswith(("#", " "))]
+            self.assertGreater(len(packages), 20)
+            for line in packages:
+                self.assertRegex(line, r"^[a-z0-9-]+==\S+ \\$", name)
 
 
 class Wheel(unittest.TestCase):

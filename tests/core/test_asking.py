@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import unittest
 from collections import Counter
+from typing import Any
 from unittest.mock import patch
 
+import numpy as np
+
+from hailridge.core.scene.bodies import Pose
 from hailridge.core.scene.plan import Scene
 from hailridge.core.state.asking import MOST_ANSWERS, Answers
 from hailridge.core.state.neighbours import Grid
@@ -99,6 +103,29 @@ class InAStep(unittest.TestCase):
         rules = [rule(fade, condition=within, id=f"r{number}") for number in range(4)]
         asked, frames = self.fields_asked(document(*rules, count=20, speed=1.0, fields=[field], clock={"duration": 0.5}))
         self.assertEqual(asked, frames)
+
+    def test_distances_and_neighbours_are_computed_once_for_all_who_read_them(self) -> None:
+        """Four rules that ask the same of everybody, one of a few of them: asked once a frame, and the same bytes as asked each time."""
+        far, many = {"kind": "distance", "shape": "point"}, {"kind": "neighbours", "distance": 0.3}
+        paint = {"kind": "set", "attribute": "opacity", "amount": {"kind": "as_it_is", "quantity": far, "factor": 0.1}}
+        for quantity, place, name in ((far, Pose, "closest"), (many, Grid, "count")):
+            rules = [rule(paint, condition=compare(quantity, "above", 0.0), id=f"r{number}") for number in range(4)]
+            raw = document(*rules, rule({"kind": "drag"}, who=["b"], condition=compare(quantity, "above", 0.5), id="few"),
+                count=60, speed=2.0, groups=["a", "b"], clock={"duration": 0.5})  # fmt: skip
+            asked: list[int] = []
+            original = getattr(place, name)
+
+            def counting(self: object, *given: object, original: Any = original, asked: list[int] = asked, **rest: object) -> object:
+                asked.append(1)
+                return original(self, *given, **rest)
+
+            with patch.object(place, name, counting):
+                kept = simulation(raw)[1]
+            self.assertLessEqual(len(asked), 2 * len(kept), name)
+            with patch.object(Answers, "asked", lambda _self, _key, _reads, compute, _also=None: compute(None)):
+                anew = simulation(raw)[1]
+            for one, other in zip(kept, anew, strict=True):
+                np.testing.assert_array_equal(one.columns["opacity"], other.columns["opacity"])
 
     def test_writing_the_same_place_again_asks_nothing_anew(self) -> None:
         field = {"kind": "gradient", "id": "up", "label": "Up"}

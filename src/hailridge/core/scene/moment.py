@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any
 
@@ -164,6 +164,26 @@ class Moment:
                 values[others] = self.scene.field_strength(field, places[others], self.time)
         return FieldValues(self.time, ids.copy(), places.copy(), values)
 
+    def each(self, key: Hashable, reads: tuple[str, ...], rows: Rows, compute: Callable[[Rows], Array]) -> Array:
+        """What is asked of every particle by itself: kept where it is asked of all of them, and taken from there by whoever asks again.
+
+        `reads` are the columns that it is read from. `compute` gives it for some rows; nobody writes into what is returned.
+        """
+        if number_of(rows) == self.count:
+            return self.answers.asked(key, reads, lambda _before: compute(self.everyone()), self.count)
+        known = self.answers.known(key, reads, self.count)
+        return compute(rows) if known is None else taken(known, rows)
+
+    def distance_to(self, shape: str, rows: Rows) -> NDArray[np.float64]:
+        """How far particles are from a shape's surface: (k,) m."""
+        pose = self.scene.pose(shape)
+        return self.each(("distance", shape), ("position",), rows, lambda rows: pose.closest(self.read("position", rows))[1])
+
+    def inside(self, shape: str, rows: Rows) -> NDArray[np.bool_]:
+        """Who is inside a shape: (k,)."""
+        pose = self.scene.pose(shape)
+        return self.each(("inside", shape), ("position",), rows, lambda rows: pose.inside(self.read("position", rows)))
+
     def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
         """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
 
@@ -171,6 +191,13 @@ class Moment:
         radii of both are added to the reach.
         """
         reach = np.asarray(reach, np.float32)
+        if reach.ndim:
+            return self._neighbours_within(rows, reach, groups, touching)
+        reads = ("group", REMOVED, "radius") if touching else ("group", REMOVED)
+        key = ("neighbours", float(reach), tuple(groups), touching)
+        return self.each(key, reads, rows, lambda rows: self._neighbours_within(rows, reach, groups, touching))
+
+    def _neighbours_within(self, rows: Rows, reach: Any, groups: list[str], touching: bool) -> NDArray[np.int32]:
         radii = self.column("radius")
         if touching:
             reach = reach + radii[rows]

@@ -40,6 +40,11 @@ class Answers:
         """Something that differs whenever one of these columns does."""
         return (self._part, *(self._versions.get(column, 0) for column in columns))
 
+    def known(self, key: Hashable, reads: tuple[str, ...], also: Hashable = None) -> Any:
+        """The answer to `key` if there is one that is still good; None where there is not."""
+        known = self._known.get(key)
+        return known[1] if known is not None and known[0] == (self.state(*reads), also) else None
+
     def asked(self, key: Hashable, reads: tuple[str, ...], compute: Callable[[Answer | None], Answer], also: Hashable = None) -> Answer:
         """The answer to `key`, computed if there is none that is still good.
 

@@ -175,7 +175,7 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     if moment.particles.has("picture"):
         column("picture")[rows] = column("picture")[parents]
     for name in ("radius", "color", "mass", "opacity"):
-        part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, 100.0)
+        part = {"radius": action.inherit_radius, "color": action.inherit_color}.get(name, scene.table[name].share)
         # What is handed on whole needs no value of its own; mass and opacity always are.
         given = np.zeros(1, np.float32) if part == 100 else np.asarray(getattr(action, name).give(moment, rows), np.float32)
         column(name)[rows] = _mixed(given, column(name)[parents], part)

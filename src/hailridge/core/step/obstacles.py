@@ -119,3 +119,4 @@ class Obstacles:
             np.zeros(1, np.float32), permitted, none, none, np.zeros(count, np.uint64),
         )  # fmt: skip
         moment.column("position")[rows] = place
+        moment.answers.changed("position")

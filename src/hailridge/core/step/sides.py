@@ -112,6 +112,7 @@ def _lift(moment: Moment, body: Body, indices: NDArray[np.intp], shares: Places,
     beside = nearest + ways * size[:, None]
     at_start = start.points(beside)
     position[indices] = (at_start + (end.points(beside) - at_start) * shares[:, None]).astype(np.float32)
+    moment.answers.changed("position")
     return True
 
 

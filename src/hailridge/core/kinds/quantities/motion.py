@@ -89,8 +89,7 @@ class Distance(Quantity):
     shape: str = fields.reference("shape", label="Shape")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        _places, distances = moment.scene.pose(self.shape).closest(moment.read("position", rows))
-        return distances.astype(np.float32)
+        return moment.distance_to(self.shape, rows).astype(np.float32)
 
 
 class InsideShape(Quantity):
@@ -104,4 +103,4 @@ class InsideShape(Quantity):
     shape: str = fields.reference("shape", label="Shape")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        return moment.scene.pose(self.shape).inside(moment.read("position", rows))
+        return moment.inside(self.shape, rows)
