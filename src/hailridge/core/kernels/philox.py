@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Float32Rows, Int64, UInt64, UInt64Rows, UInt64s
+from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int64, UInt64, UInt64Rows, UInt64s
 from hailridge.core.kernels.compiling import helper, kernel
 
 _M0, _M1 = np.uint64(0xD2511F53), np.uint64(0xCD9E8D57)
@@ -40,6 +40,15 @@ def uniforms(begin: Int64, end: Int64, keys: UInt64s, item: UInt64, draw: UInt64
         out[i, 1] = np.float32(b >> np.uint64(8)) * _TO_UNIT
         out[i, 2] = np.float32(c >> np.uint64(8)) * _TO_UNIT
         out[i, 3] = np.float32(d >> np.uint64(8)) * _TO_UNIT
+
+
+@kernel()
+def deviates(begin: Int64, end: Int64, keys: UInt64s, item: UInt64, draw: UInt64, seed: UInt64, width: Float32, out: Float32s) -> None:
+    """The first of the `uniforms` of each lineage key, spread evenly from −`width` to `width`: out (n,) float32."""
+    for i in range(begin, end):
+        key = keys[i]
+        a, _b, _c, _d = philox(key & _LOW, key >> _SHIFT, item, draw, seed & _LOW, seed >> _SHIFT)
+        out[i] = (np.float32(a >> np.uint64(8)) * _TO_UNIT * np.float32(2) - np.float32(1)) * width
 
 
 @kernel()

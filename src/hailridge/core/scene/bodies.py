@@ -35,6 +35,14 @@ class Pose:
         """The geometry in world space."""
         return self.geometry.moved(self.transform)
 
+    @cached_property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest corner (3,) in the world of the box that goes round the geometry in its own space."""
+        low, high = self.geometry.bounds
+        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        placed = self.transform.points(corners)
+        return placed.min(axis=0), placed.max(axis=0)
+
     def closest(self, points: Points, reach: float = np.inf) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Closest places and distances in the world: (n, 3) and (n,) float64. `reach` as in `Geometry.closest`."""
         if self.still:

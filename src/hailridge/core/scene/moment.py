@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,44 +11,21 @@ from numpy.typing import NDArray
 from hailridge.core.kernels import memory, motion
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.buffers import Buffers, Finding
+from hailridge.core.scene.kept import FieldValues, kept_as
 from hailridge.core.scene.layout import turn_column, turn_mask
 from hailridge.core.scene.plan import Scene
 from hailridge.core.state.asking import Answers
 from hailridge.core.state.contributions import Contribution, Piles
 from hailridge.core.state.events import EventLog, Happening
 from hailridge.core.state.neighbours import Grid
-from hailridge.core.state.orientation import angles_of, from_angles
+from hailridge.core.state.orientation import angles_of
 from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
-from hailridge.core.state.randomness import normals, uniforms
-from hailridge.model.attributes import AttributeInfo
+from hailridge.core.state.randomness import deviates, normals, uniforms
 
 NOTHING3 = np.zeros((0, 3), np.float32)
 
 REMOVED = "removed"
 """What answers are told of under this name though it is no column: who has been marked for removal."""
-
-
-def kept_as(info: AttributeInfo, values: Any) -> Any:
-    """Values of an attribute, (k,) or (k, 3), in the form in which its column keeps them."""
-    match info.value_type:
-        case "whole":
-            return np.rint(values)
-        case "flag":
-            return np.asarray(values) >= 0.5
-        case "orientation":
-            return from_angles(np.atleast_2d(values))
-        case _:
-            return values
-
-
-@dataclass
-class FieldValues:
-    """A field for every particle (n,), with the time (s), ids (n,) and places (n, 3) for which it was asked."""
-
-    time: float
-    ids: Array
-    places: Array
-    values: Array
 
 
 class Moment:
@@ -255,6 +231,10 @@ class Moment:
         """Four numbers in [0, 1) for each row, decided by its lineage: (k, 4)."""
         return uniforms(self.column("key")[rows], item, draw, self.scene.seed)
 
+    def deviates(self, rows: Rows, item: int, width: float) -> NDArray[np.float32]:
+        """A number for each row, spread evenly from −`width` to `width`, decided by its lineage: (k,)."""
+        return deviates(self.column("key")[rows], item, 0, self.scene.seed, width)
+
     def normals(self, rows: Rows, item: int) -> NDArray[np.float32]:
         return normals(self.column("key")[rows], item, 0, self.scene.seed)
 
@@ -337,7 +317,11 @@ class Moment:
 
     def mark_turn(self, bit: int, rows: Rows, afresh: bool) -> None:
         """Note for whom a rule held at its turn: that is recorded, so that rings show whom counts count. `afresh` forgets whom it held for before."""
-        memory.mark(self.column(turn_column(bit)), turn_mask(bit), *named_rows(rows), number_of(rows), int(afresh))
+        column, mask = self.column(turn_column(bit)), turn_mask(bit)
+        if number_of(rows) == len(column):
+            column |= mask
+        else:
+            memory.mark(column, mask, *named_rows(rows), number_of(rows), int(afresh))
 
     def marked_turn(self, bit: int) -> NDArray[np.bool_]:
         """For whom a rule held at its turn in this step, or in the recorded one: (n,)."""

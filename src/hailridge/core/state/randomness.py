@@ -28,6 +28,15 @@ def uniforms(keys: Keys, item: int, draw: int, seed: int) -> NDArray[np.float32]
     return out
 
 
+def deviates(keys: Keys, item: int, draw: int, seed: int, width: float) -> NDArray[np.float32]:
+    """A number for each key, spread evenly from −`width` to `width`: (n,) float32; the first of its `uniforms`, doubled, less 1, times that."""
+    out = np.empty(len(keys), np.float32)
+    philox.deviates(
+        len(keys), np.ascontiguousarray(keys), np.uint64(item), np.uint64(draw & 0xFFFFFFFF), np.uint64(seed), np.float32(width), out
+    )  # fmt: skip
+    return out
+
+
 def normals(keys: Keys, item: int, draw: int, seed: int) -> NDArray[np.float32]:
     """Two independent standard normal numbers per key (Box and Muller): (n, 2) float32."""
     u = uniforms(keys, item, draw, seed).astype(np.float64)

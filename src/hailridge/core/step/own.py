@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.scene.moment import Moment, kept_as
+from hailridge.core.scene.kept import kept_as
+from hailridge.core.scene.moment import Moment
 from hailridge.core.state.orientation import unit
 from hailridge.core.state.randomness import uniforms
 from hailridge.model.attributes import AttributeInfo

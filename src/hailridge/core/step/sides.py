@@ -66,7 +66,7 @@ def _solid_to(moment: Moment, rows: slice) -> dict[int, NDArray[np.intp]]:
         for held, actions in ((passing, ready.does.contact), (failing, ready.otherwise.contact)):
             for action in actions:
                 found.setdefault(moment.scene.shape_index[action.shape], []).append(as_indices(held))  # type: ignore[attr-defined]
-    joined = {shape: np.unique(np.concatenate(parts)) for shape, parts in found.items()}
+    joined = {shape: parts[0] if len(parts) == 1 else np.unique(np.concatenate(parts)) for shape, parts in found.items()}
     return {shape: indices for shape, indices in joined.items() if len(indices) and moment.end.poses[shape].geometry.solid}
 
 
@@ -118,13 +118,11 @@ def _lift(moment: Moment, body: Body, indices: NDArray[np.intp], shares: Places,
 
 def _near(moment: Moment, body: Body, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
     """Who may overlap a shape (k,): those whose ball meets the box around it, wherever it is within the step."""
-    low, high = body.end.geometry.bounds
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-    both = np.concatenate([body.start.transform.points(corners), body.end.transform.points(corners)])
+    (low, high), (low_then, high_then) = body.start.box, body.end.box
     near = np.empty(len(indices), np.bool_)
     vectors.meets_box(
         len(indices), moment.column("position"), np.asarray(indices, np.int64), moment.column("radius"), np.float32(SMALLEST_RADIUS),
-        np.float32(ON_IT), both.min(axis=0), both.max(axis=0), near,
+        np.float32(ON_IT), np.minimum(low, low_then), np.maximum(high, high_then), near,
     )  # fmt: skip
     return near
 

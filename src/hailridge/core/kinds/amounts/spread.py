@@ -33,10 +33,9 @@ class Spread(Amount):
 
     def give(self, moment: Moment, rows: Rows) -> Any:
         if self.shape == "bell":
-            deviate = np.clip(moment.normals(rows, self.item)[:, 0] * np.float32(0.5), -1, 1)
+            offset = np.clip(moment.normals(rows, self.item)[:, 0] * np.float32(0.5), -1, 1) * np.float32(self.spread)
         else:
-            deviate = moment.uniforms(rows, self.item)[:, 0] * np.float32(2) - np.float32(1)
-        offset = deviate * np.float32(self.spread)
+            offset = moment.deviates(rows, self.item, self.spread)
         middle = np.asarray(self.value, np.float32)
         return middle + (offset[:, None] if self.width() == 3 else offset)
 
