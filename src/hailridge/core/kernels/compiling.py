@@ -1,25 +1,17 @@
-"""Declaring kernels: a function with the types of its parameters, compiled once for these and no others.
-
-Numba reads where to keep compiled code from the environment when it is first imported, so this module comes before any other use of it.
-"""
+"""Declaring kernels: a function with the types of its parameters, compiled once for these and no others."""
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from threading import Lock
 from types import FunctionType
 from typing import Any
 
+import numba
 import numpy as np
+from numba.extending import intrinsic
 
 from hailridge.core.kernels import threads
-from hailridge.core.kernels.cached import ByContents
-
-os.environ.setdefault("NUMBA_CACHE_LOCATOR_CLASSES", f"{ByContents.__module__}.{ByContents.__qualname__},UserWideCacheLocator")
-
-import numba
-from numba.extending import intrinsic
 
 SERIAL_BELOW = 20_000
 """Items below which waking another thread costs more than it saves; kernels with more work for each share it out earlier."""

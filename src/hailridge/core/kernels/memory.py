@@ -92,6 +92,15 @@ def elapsed(
 
 
 @whole
+def populations(groups: Int16s, number: Int64) -> Any:
+    """How many are in each of a number of groups: (number,) int32."""
+    out = np.zeros(number, np.int32)
+    for group in groups:
+        out[group] += 1
+    return out
+
+
+@whole
 def bit_counts(column: UInt8s) -> Any:
     """In how many of these bytes each bit is set: (8,) int64."""
     found = np.zeros(256, np.int64)

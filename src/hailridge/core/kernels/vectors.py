@@ -64,6 +64,14 @@ def add_scaled(begin: Int64, end: Int64, pile: Float32Rows, rows: Int64s, start:
 
 
 @kernel()
+def fill(begin: Int64, end: Int64, pile: Float32Rows, row: Float32Rows) -> None:
+    """Every row of a pile (n, w) becomes the one given (1, w)."""
+    for i in range(begin, end):
+        for k in range(row.shape[1]):
+            pile[i, k] = row[0, k]
+
+
+@kernel()
 def closest_on_ball(begin: Int64, end: Int64, points: Float32Rows, centre: Float64s, radius: Float64, out: Float64Rows, distances: Float64s) -> None:
     """The nearest places of a ball's surface to points (n, 3) float32: out (n, 3) and distances (n,), float64, below zero inside.
 

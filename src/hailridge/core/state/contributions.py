@@ -76,7 +76,11 @@ class Piles:
         if known is None:
             width = PILES[pile]
             known = np.empty(self.count if width == 1 else (self.count, width), np.float32)
-            known[:] = self._even.pop(pile, np.zeros(1, np.float32))
+            even = self._even.pop(pile, None)
+            if even is None or width == 1:
+                known[:] = 0.0 if even is None else even
+            else:
+                kernel.fill(self.count, known, even)
             self._each[pile] = known
         return known
 

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kernels import motion
+from hailridge.core.kernels import memory, motion
 from hailridge.core.scene.assets import Assets
 from hailridge.core.scene.buffers import Buffers, Finding
 from hailridge.core.scene.layout import SUBSTEPS
@@ -236,7 +236,7 @@ class Simulation:
         moment.begin_part()
         if moment.count:
             # Ages follow from the times of birth, in double precision, so that they are exact at any length.
-            moment.column("age")[:] = moment.time - moment.column("born")
+            motion.ages(moment.count, moment.column("born"), np.float64(moment.time), moment.column("age"))
         if moment.count and not first:
             move_and_touch(moment, self.obstacles, self._at_touch)
         self._settle()
@@ -333,7 +333,7 @@ class Simulation:
         groups = max(1, len(self.effect.groups))
         frame = Frame(
             number=self.frame, time=moment.time, count=moment.count, columns=columns, events=moment.log.take(),
-            population=np.bincount(moment.column("group"), minlength=groups).astype(np.int32),
+            population=memory.populations(moment.column("group"), groups),
             looked=tally.looked.copy(), held=self.departures.held(moment, len(tally.looked)), acted=tally.acted.copy(), births=self._births,
             deaths=self._deaths, stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
             departed=self.departures.of_frame() if self.record else {},
