@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import sys
+from contextlib import suppress
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, TimeoutError, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
@@ -51,9 +52,15 @@ def shoot(page: Page, name: str) -> None:
 
 
 def seek(page: Page, frame: int) -> None:
-    page.get_by_test_id("frame").fill(str(frame))
-    page.get_by_test_id("frame").press("Enter")
-    page.locator(f'[data-testid=stage][data-frame="{frame}"]').wait_for()
+    there = page.locator(f'[data-testid=stage][data-frame="{frame}"]')
+    for _attempt in range(6):
+        # A new effect plays by itself: a panel that opens meanwhile may take the focus back, and then it is typed again.
+        page.get_by_test_id("frame").fill(str(frame))
+        page.get_by_test_id("frame").press("Enter")
+        with suppress(TimeoutError):
+            there.wait_for(timeout=6000)
+            break
+    there.wait_for()
     page.evaluate("document.activeElement.blur()")
 
 
