@@ -15,6 +15,7 @@ import numpy as np
 from tests.browser.serving import CHROMIUM, FLAGS, Server
 
 from benchmarks.figures import Client, Figure, computed, timed
+from benchmarks.workload import small
 from hailridge import demo
 from hailridge.core.kernels import threads
 from hailridge.core.scene.assets import MemoryAssets
@@ -37,18 +38,7 @@ def hail_speed() -> Iterator[Figure]:
 
 def fixed_cost() -> Iterator[Figure]:
     """A step of the demo's rules with 100 particles."""
-    raw = demo.document(DEMO)
-    raw["sources"][0]["emission"] = {"kind": "burst", "count": 100}
-    raw["clock"]["duration"] = 2.0
-    raw["rules"] = [rule for rule in raw["rules"] if rule["id"] != "shatter"] + [
-        {
-            "id": "watch",
-            "trigger": "contact",
-            "condition": {"kind": "compare", "quantity": {"kind": "impact_speed"}, "threshold": 999.0},
-            "actions": [{"kind": "remove"}],
-        }
-    ]
-    effect = read_effect(raw)
+    effect = read_effect(small())
     steps = effect.clock.last_frame
 
     def work() -> None:

@@ -73,7 +73,6 @@ def main() -> None:
     work = {
         "hail": lambda: runs(demo.document(HAIL), 119), "small": lambda: runs(small(), 47), "checking": checks,
         "twenty": lambda: runs(given, 43), "near": lambda: runs(given, 33), "curl": lambda: runs(given, 18, record=False),
-        "contact": lambda: runs(given, 18, record=False),
     }[name]()  # fmt: skip
     work()
     print(min(work() for _ in range(times)))

@@ -242,6 +242,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
     const entry = totals.get(key) ?? { from: from!, to: to!, rule: rule!, number: 0 };
     totals.set(key, { ...entry, number: entry.number + number! });
   }
+  const groups = groupsOf(flow, effect);
   const list = [...totals.values()].sort((a, b) => b.number - a.number).slice(0, 8);
   if (list.length === 0) return <p>No rule moves anybody from one group to another.</p>;
   return (
@@ -249,7 +250,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
       {list.map((entry, index) => (
         <li key={index} className="flex justify-between gap-2">
           <span>
-            {label(groupsOf(flow, effect), entry.from)} → {label(groupsOf(flow, effect), entry.to)}, {nameOfRule(flow, effect, entry.rule)}
+            {label(groups, entry.from)} → {label(groups, entry.to)}, {nameOfRule(flow, effect, entry.rule)}
           </span>
           <span className="tabular">{count(entry.number)}</span>
         </li>

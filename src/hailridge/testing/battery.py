@@ -17,7 +17,7 @@ from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.formats.exports import table_of
 from hailridge.model.effect import Effect
 from hailridge.model.fields import keyable
-from hailridge.model.kind import Kind, declared
+from hailridge.model.kind import Kind, declared, part_at
 from hailridge.model.units import UNITS
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.testing.grounds import Placed, assets, placed
@@ -116,9 +116,7 @@ def _rows(cls: type[Kind]) -> None:
     frame = _run(effect, FRAMES)[-1]
     made = Simulation(effect, assets())
     moment = recorded_moment(made.plan, frame.columns, frame.count, frame.number)
-    part: Any = moment.scene.effect
-    for key in _as_read(own, effect):
-        part = part[key] if isinstance(key, int) else getattr(part, key)
+    part = part_at(moment.scene.effect, _as_read(own, effect))
     whole = np.asarray(read(part, moment, moment.everyone()))
     for rows in (np.arange(moment.count), np.array([moment.count // 2]), np.arange(0, moment.count, 3), np.zeros(0, np.intp)):
         some = np.asarray(read(part, moment, rows))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 from typing import Any
@@ -314,6 +314,21 @@ class Formula:
         if piece.type == "vector":
             raise FormulaError("a vector is neither true nor false")
         return piece.slots if piece.type == "flag" else (self._builder.emit(op.NOT_EQUAL, piece.slots[0], self._builder.constant(0.0)),)
+
+
+def faults_of(read: Callable[[], Formula], what: str) -> Iterator[tuple[str, str]]:
+    """What is wrong with the field `text` of a part that is one number by a formula; `what` says what the part is."""
+    try:
+        if read().type == "vector":
+            yield "text", f"gives a vector, but {what} is one number; take its length or a component"
+    except FormulaError as error:
+        yield "text", str(error)
+
+
+def mentions_of(formula: Formula | None, to: str) -> Iterator[tuple[str, str]]:
+    """What the field `text` names of a sort, as far as the formula has been read."""
+    if formula is not None:
+        yield from (("text", name) for what, name in formula.named if what == to)
 
 
 def identified(name: str, known: Mapping[str, str]) -> str | None:

@@ -22,13 +22,11 @@ class Pose:
     """A shape at one time: geometry in its own space, the transform into the world, and the carrier into whose space its position is given. What
     never moves is kept in the world as well."""
 
-    def __init__(self, geometry: Geometry, transform: Transform, still: bool, carrier: Transform = IDENTITY, missing: bool = False) -> None:
+    def __init__(self, geometry: Geometry, transform: Transform, still: bool, carrier: Transform = IDENTITY) -> None:
         self.geometry = geometry
         self.transform = transform
         self.still = still
         self.carrier = carrier
-        self.missing = missing
-        """Whether there is nothing but a place, since its mesh is not in the library."""
 
     @cached_property
     def world(self) -> Geometry:
@@ -106,7 +104,8 @@ class Stage:
         self._rough: dict[int, Roughener] = {}
         first = Placing(self, shapes, 0.0)
         self.beginning = [first.pose(standing) for standing in self.list]
-        self.missing = [standing.shape.label for standing, pose in zip(self.list, self.beginning, strict=True) if pose.missing]
+        self.missing = [standing.shape.label for standing in self.list if standing.index in first.missing]
+        """Labels of shapes that are nothing but a place, since their meshes are not in the library."""
 
     def _judge(self, standing: Standing) -> None:
         """Whether a shape moves and whether its form changes; those that carry it have been judged before."""
@@ -165,7 +164,7 @@ class Placing:
     def pose(self, standing: Standing) -> Pose:
         frame, carrier = self.frame(standing)
         geometry = self._joined(standing, frame) if standing.shape.joined else self.form(standing)
-        return Pose(geometry, frame, not standing.moving, carrier, standing.index in self.missing)
+        return Pose(geometry, frame, not standing.moving, carrier)
 
     def frame(self, standing: Standing) -> tuple[Transform, Transform]:
         """Where a shape stands, and what carries it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -142,7 +143,6 @@ class Scene:
         own = effect is plan.effect
         self.turns = Turns.of(plan.rules if own else tuple(ready.as_in(effect) for ready in plan.rules))
         self.rules = self.turns.all
-        self.rules_named: Mapping[str, ReadyRule] = {ready.rule.id: ready for ready in self.rules}
         self.attributes: Mapping[str, Attribute] = {attribute.id: attribute for attribute in effect.attributes}
         self.dials: Mapping[str, Dial] = {dial.id: dial for dial in effect.dials}
         fields: list[Any] = effect.fields
@@ -151,6 +151,11 @@ class Scene:
         self.shapes: list[PlacedShape] = shapes
         self.poses = plan.stage.poses(self.shapes, time)
         self.members = plan.members
+
+    @cached_property
+    def rules_named(self) -> Mapping[str, ReadyRule]:
+        """Rules by their ids."""
+        return {ready.rule.id: ready for ready in self.rules}
 
     def pose(self, shape: str) -> Pose:
         """A shape where it is now."""

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import PrivateAttr
 
-from hailridge.core.formulas.formula import Formula, FormulaError, Words
+from hailridge.core.formulas.formula import Formula, Words, faults_of, mentions_of
 from hailridge.core.kinds.fields.base import ShareField, in_space_of
 from hailridge.core.state.particles import Array
 from hailridge.model import fields
@@ -51,15 +51,10 @@ class FormulaField(ShareField):
         return self._formula
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
-        try:
-            if self.read(effect).type == "vector":
-                yield "text", "gives a vector, but a field is one number; take its length or a component"
-        except FormulaError as error:
-            yield "text", str(error)
+        return faults_of(lambda: self.read(effect), "a field")
 
     def mentions(self, to: str) -> Iterator[tuple[str, str]]:
-        if self._formula is not None:
-            yield from (("text", name) for what, name in self._formula.named if what == to)
+        return mentions_of(self._formula, to)
 
     def shares(self, scene: Any, points: Array, time: float) -> Array:
         environment = {

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import PrivateAttr
 
-from hailridge.core.formulas.formula import Formula, FormulaError
+from hailridge.core.formulas.formula import Formula, faults_of, mentions_of
 from hailridge.core.kinds.words import Surroundings, words_of
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, number_of
@@ -49,15 +49,10 @@ class FormulaQuantity(Quantity):
         return self._formula
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
-        try:
-            if self.formula(effect).type == "vector":
-                yield "text", "gives a vector, but a quantity is one number; take its length or a component"
-        except FormulaError as error:
-            yield "text", str(error)
+        return faults_of(lambda: self.formula(effect), "a quantity")
 
     def mentions(self, to: str) -> Iterator[tuple[str, str]]:
-        if self._formula is not None:
-            yield from (("text", name) for what, name in self._formula.named if what == to)
+        return mentions_of(self._formula, to)
 
     def read(self, moment: Moment, rows: Rows) -> Any:
         formula = self.formula(moment.scene.effect)
