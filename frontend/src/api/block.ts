@@ -24,7 +24,11 @@ export function readBlock<Head>(buffer: ArrayBuffer): Block<Head> {
   for (const [name, [dtype, shape, offset]] of Object.entries(table)) {
     const View = VIEWS[dtype];
     if (!View) throw new Error(`a block holds an array of the unknown type ${dtype}`);
-    arrays[name] = new View(buffer, 4 + length + offset, shape.reduce((product, size) => product * size, 1));
+    arrays[name] = new View(
+      buffer,
+      4 + length + offset,
+      shape.reduce((product, size) => product * size, 1),
+    );
   }
   return { head: head as Head, arrays };
 }

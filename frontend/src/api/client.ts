@@ -43,7 +43,8 @@ export async function answered<T>(asked: Promise<Answer<T>>): Promise<T> {
     throw new Refused("The server does not answer. Is it still running? What you typed is kept here.", 0);
   }
   // "Not yet" is no error, but no answer either.
-  if (!answer.response.ok || answer.response.status === NOT_YET) throw new Refused(words(answer.error ?? answer.data) ?? answer.response.statusText, answer.response.status);
+  if (!answer.response.ok || answer.response.status === NOT_YET)
+    throw new Refused(words(answer.error ?? answer.data) ?? answer.response.statusText, answer.response.status);
   return answer.data as T;
 }
 
@@ -63,6 +64,7 @@ export async function fetchBlock<Head>(path: string, body?: unknown, signal?: Ab
     if ((error as Error).name === "AbortError") throw error;
     throw new Refused("The server does not answer. Is it still running?", 0);
   }
-  if (!response.ok || response.status === NOT_YET) throw new Refused(words(await response.json().catch(() => null)) ?? response.statusText, response.status);
+  if (!response.ok || response.status === NOT_YET)
+    throw new Refused(words(await response.json().catch(() => null)) ?? response.statusText, response.status);
   return readBlock<Head>(await response.arrayBuffer());
 }

@@ -4,16 +4,32 @@ import { Command as Palette_ } from "cmdk";
 import { Dialog } from "@/ui/controls";
 import type { Command } from "./commands";
 
-export function Palette({ open, onOpenChange, list }: { open: boolean; onOpenChange: (open: boolean) => void; list: Command[] }) {
+export function Palette({
+  open,
+  onOpenChange,
+  list,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  list: Command[];
+}) {
   const groups = [...new Set(list.map((command) => command.group))];
   return (
     <Dialog open={open} onOpenChange={onOpenChange} title="Do something">
       <Palette_ label="Commands" className="-mx-2">
-        <Palette_.Input autoFocus placeholder="What would you like to do?" className="mb-2 w-full rounded border border-line bg-stage px-3 py-2 outline-none placeholder:text-soft focus:border-ice" />
+        <Palette_.Input
+          autoFocus
+          placeholder="What would you like to do?"
+          className="mb-2 w-full rounded border border-line bg-stage px-3 py-2 outline-none placeholder:text-soft focus:border-ice"
+        />
         <Palette_.List className="max-h-[46vh] overflow-y-auto">
           <Palette_.Empty className="px-3 py-4 text-soft">Nothing of that name.</Palette_.Empty>
           {groups.map((group) => (
-            <Palette_.Group key={group} heading={group} className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft">
+            <Palette_.Group
+              key={group}
+              heading={group}
+              className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft"
+            >
               {list
                 .filter((command) => command.group === group)
                 .map((command, index) => (
@@ -38,9 +54,22 @@ export function Palette({ open, onOpenChange, list }: { open: boolean; onOpenCha
   );
 }
 
-export function Shortcuts({ open, onOpenChange, list }: { open: boolean; onOpenChange: (open: boolean) => void; list: Command[] }) {
+export function Shortcuts({
+  open,
+  onOpenChange,
+  list,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  list: Command[];
+}) {
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Keyboard" description="In text fields, keys type; everywhere else:">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Keyboard"
+      description="In text fields, keys type; everywhere else:"
+    >
       <table className="w-full">
         <tbody>
           {list

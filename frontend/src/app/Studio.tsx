@@ -49,7 +49,12 @@ export function Studio() {
   }, [id, navigate]);
 
   const opener = useMemo(
-    () => ({ palette: () => setWindow("palette"), shortcuts: () => setWindow("shortcuts"), versions: () => setWindow("versions"), library: () => void navigate("/") }),
+    () => ({
+      palette: () => setWindow("palette"),
+      shortcuts: () => setWindow("shortcuts"),
+      versions: () => setWindow("versions"),
+      library: () => void navigate("/"),
+    }),
     [navigate],
   );
   useEffect(() => {
@@ -88,7 +93,13 @@ export function Studio() {
       <TopBar onPalette={opener.palette} onShortcuts={opener.shortcuts} onVersions={opener.versions} />
       {loaded ? (
         <Panels orientation="horizontal" className="min-h-0 flex-1">
-          <Panel id="score" defaultSize="440px" minSize="320px" maxSize="640px" groupResizeBehavior="preserve-pixel-size">
+          <Panel
+            id="score"
+            defaultSize="440px"
+            minSize="320px"
+            maxSize="640px"
+            groupResizeBehavior="preserve-pixel-size"
+          >
             <main aria-label="Score" className="h-full overflow-y-auto bg-panel">
               <Score />
             </main>
@@ -107,7 +118,13 @@ export function Studio() {
           {lensOpen && (
             <>
               <Handle />
-              <Panel id="lens" defaultSize="310px" minSize="240px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
+              <Panel
+                id="lens"
+                defaultSize="310px"
+                minSize="240px"
+                maxSize="520px"
+                groupResizeBehavior="preserve-pixel-size"
+              >
                 <aside aria-label="Lens" className="h-full">
                   <Lens />
                 </aside>
@@ -119,7 +136,11 @@ export function Studio() {
         <p className="p-10 text-soft">Opening the effect…</p>
       )}
       <Palette open={window_ === "palette"} onOpenChange={(next) => setWindow(next ? "palette" : null)} list={list} />
-      <Shortcuts open={window_ === "shortcuts"} onOpenChange={(next) => setWindow(next ? "shortcuts" : null)} list={list} />
+      <Shortcuts
+        open={window_ === "shortcuts"}
+        onOpenChange={(next) => setWindow(next ? "shortcuts" : null)}
+        list={list}
+      />
       <Versions open={window_ === "versions"} onOpenChange={(next) => setWindow(next ? "versions" : null)} />
       <Conflict />
     </div>
@@ -137,10 +158,16 @@ function Conflict() {
   return (
     <Dialog open unfocused onOpenChange={() => undefined} title="Changed in another tab" description={saving.message}>
       <div className="mt-3 flex justify-end gap-2">
-        <Button onClick={() => void takeTheirs().catch((error: Error) => setProblem(error.message))}>Take the other version</Button>
+        <Button onClick={() => void takeTheirs().catch((error: Error) => setProblem(error.message))}>
+          Take the other version
+        </Button>
         <Button onClick={() => void keepMine().catch((error: Error) => setProblem(error.message))}>Keep mine</Button>
       </div>
-      {problem && <p role="alert" className="mt-3 text-xs text-ember">{problem}</p>}
+      {problem && (
+        <p role="alert" className="mt-3 text-xs text-ember">
+          {problem}
+        </p>
+      )}
       <p className="mt-3 text-xs text-soft">Whichever you choose, the other stays among the versions.</p>
     </Dialog>
   );

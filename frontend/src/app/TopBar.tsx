@@ -9,7 +9,15 @@ import { useConnection } from "@/state/live";
 import { IconButton } from "@/ui/controls";
 import { setTone, toneNow } from "./commands";
 
-export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () => void; onShortcuts: () => void; onVersions: () => void }) {
+export function TopBar({
+  onPalette,
+  onShortcuts,
+  onVersions,
+}: {
+  onPalette: () => void;
+  onShortcuts: () => void;
+  onVersions: () => void;
+}) {
   const name = useStudio((state) => state.document?.name ?? "");
   const past = useStudio((state) => state.past.length);
   const future = useStudio((state) => state.future.length);
@@ -17,7 +25,11 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
   const [tone, setLocalTone] = useState(toneNow());
   return (
     <header className="flex h-10 shrink-0 items-center gap-1 border-b border-line bg-panel px-2">
-      <Link to="/" aria-label="Back to the library" className="flex items-center gap-1.5 rounded px-2 py-1 text-soft hover:bg-raised hover:text-text">
+      <Link
+        to="/"
+        aria-label="Back to the library"
+        className="flex items-center gap-1.5 rounded px-2 py-1 text-soft hover:bg-raised hover:text-text"
+      >
         <ArrowLeft className="size-4" />
         Library
       </Link>
@@ -27,7 +39,9 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
         key={name}
         defaultValue={name}
         maxLength={80}
-        onBlur={(event) => event.target.value.trim() && event.target.value !== name && edit(["name"], event.target.value.trim())}
+        onBlur={(event) =>
+          event.target.value.trim() && event.target.value !== name && edit(["name"], event.target.value.trim())
+        }
         title="Enter or leaving keeps what is typed, Escape takes it back."
         onKeyDown={(event) => {
           if (event.key === "Escape") event.currentTarget.value = name;
@@ -43,7 +57,11 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
       <SaveState />
       <span className="flex-1" />
       <ClipState />
-      <button type="button" onClick={onPalette} className="flex items-center gap-2 rounded border border-line px-2 py-0.5 text-soft hover:text-text">
+      <button
+        type="button"
+        onClick={onPalette}
+        className="flex items-center gap-2 rounded border border-line px-2 py-0.5 text-soft hover:text-text"
+      >
         <Search className="size-3.5" /> Find a command <kbd className="tabular text-xs">Ctrl+K</kbd>
       </button>
       <IconButton label="Versions" onClick={onVersions}>
@@ -74,7 +92,12 @@ export function TopBar({ onPalette, onShortcuts, onVersions }: { onPalette: () =
 function SaveState() {
   const saving = useStudio((state) => state.saving);
   const connected = useConnection((state) => state.connected);
-  if (!connected) return <span role="status" className="ml-1 text-xs text-ember">The server does not answer; trying again. Your work stays here.</span>;
+  if (!connected)
+    return (
+      <span role="status" className="ml-1 text-xs text-ember">
+        The server does not answer; trying again. Your work stays here.
+      </span>
+    );
   if (saving.state === "failed") {
     return (
       <span role="alert" className="ml-1 flex min-w-0 items-center gap-2 text-xs text-ember">
@@ -102,7 +125,12 @@ function ClipState() {
       <span className="tabular">
         {making.wish.format === "still" ? "still" : "clip"} {Math.round((making.done / making.total) * 100)} %
       </span>
-      <button type="button" disabled={making.stopping} onClick={stopClip} className="rounded border border-line px-1.5 text-text hover:bg-raised disabled:opacity-40">
+      <button
+        type="button"
+        disabled={making.stopping}
+        onClick={stopClip}
+        className="rounded border border-line px-1.5 text-text hover:bg-raised disabled:opacity-40"
+      >
         {making.stopping ? "stopping…" : "Stop"}
       </button>
     </span>

@@ -26,7 +26,12 @@ export function setTone(tone: string): void {
 const last = (): number => lastFrame(useStudio.getState().document);
 
 /** Commands with keys work anywhere outside of text fields. */
-export function commands(open: { palette: () => void; shortcuts: () => void; versions: () => void; library: () => void }): Command[] {
+export function commands(open: {
+  palette: () => void;
+  shortcuts: () => void;
+  versions: () => void;
+  library: () => void;
+}): Command[] {
   const { catalogue, document: effect } = useStudio.getState();
   const add = catalogue ? adders(catalogue) : null;
   const list: Command[] = [
@@ -44,14 +49,44 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
     { group: "Stage", label: "From the front", keys: "1", run: () => stageView.look("front") },
     { group: "Stage", label: "From the side", keys: "2", run: () => stageView.look("side") },
     { group: "Stage", label: "From above", keys: "3", run: () => stageView.look("above") },
-    { group: "Stage", label: "Handles: move the chosen shape", keys: "M", run: () => useStudio.setState({ handles: "move" }) },
+    {
+      group: "Stage",
+      label: "Handles: move the chosen shape",
+      keys: "M",
+      run: () => useStudio.setState({ handles: "move" }),
+    },
     { group: "Stage", label: "Handles: turn it", keys: "T", run: () => useStudio.setState({ handles: "turn" }) },
     { group: "Stage", label: "Handles: scale it", keys: "S", run: () => useStudio.setState({ handles: "scale" }) },
-    { group: "Stage", label: "The finished picture, or back to the stage", keys: "P", run: () => useStudio.setState((state) => ({ picturing: !state.picturing })) },
-    { group: "Stage", label: "Colour everybody by group", keys: "B", run: () => useStudio.setState((state) => ({ byGroup: !state.byGroup })) },
-    { group: "Time", label: "Exact or onward edits", keys: "O", run: () => useStudio.setState((state) => ({ onward: !state.onward })) },
-    { group: "Stage", label: "Let go of what is ringed", keys: "Escape", run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null, selected: null }) },
-    { group: "Window", label: "Fold or unfold the lens", keys: "L", run: () => useStudio.setState((state) => ({ lensOpen: !state.lensOpen })) },
+    {
+      group: "Stage",
+      label: "The finished picture, or back to the stage",
+      keys: "P",
+      run: () => useStudio.setState((state) => ({ picturing: !state.picturing })),
+    },
+    {
+      group: "Stage",
+      label: "Colour everybody by group",
+      keys: "B",
+      run: () => useStudio.setState((state) => ({ byGroup: !state.byGroup })),
+    },
+    {
+      group: "Time",
+      label: "Exact or onward edits",
+      keys: "O",
+      run: () => useStudio.setState((state) => ({ onward: !state.onward })),
+    },
+    {
+      group: "Stage",
+      label: "Let go of what is ringed",
+      keys: "Escape",
+      run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null, selected: null }),
+    },
+    {
+      group: "Window",
+      label: "Fold or unfold the lens",
+      keys: "L",
+      run: () => useStudio.setState((state) => ({ lensOpen: !state.lensOpen })),
+    },
     { group: "Window", label: "Charts", keys: "C", run: () => useStudio.setState({ lens: "charts", lensOpen: true }) },
     { group: "Window", label: "Guide", keys: "G", run: () => useStudio.setState({ lens: "guide", lensOpen: true }) },
     { group: "Window", label: "Find a command", keys: "Ctrl+K", run: open.palette },
@@ -70,14 +105,21 @@ export function commands(open: { palette: () => void; shortcuts: () => void; ver
       const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;
       list.push({ group: "Add", label, run: () => add.shapes.add(info) });
     }
-    for (const info of catalogue!.slots.look ?? []) list.push({ group: "Add", label: `Add a look: ${info.title}`, run: () => add.looks.add(info) });
+    for (const info of catalogue!.slots.look ?? [])
+      list.push({ group: "Add", label: `Add a look: ${info.title}`, run: () => add.looks.add(info) });
     for (const collection of ["sources", "rules", "shapes", "groups"] as Collection[]) {
       effect[collection].forEach((item, index) => {
         const run = () => {
           useStudio.setState({ selected: [collection, index] });
-          document.querySelector(`[data-item="${collection}/${String(item.id)}"]`)?.scrollIntoView({ block: "center", behavior: "smooth" });
+          document
+            .querySelector(`[data-item="${collection}/${String(item.id)}"]`)
+            ?.scrollIntoView({ block: "center", behavior: "smooth" });
         };
-        list.push({ group: "Go to", label: `${wordFor(catalogue!, collection)}: ${nameOf(item, wordFor(catalogue!, collection), index)}`, run });
+        list.push({
+          group: "Go to",
+          label: `${wordFor(catalogue!, collection)}: ${nameOf(item, wordFor(catalogue!, collection), index)}`,
+          run,
+        });
       });
     }
   }
@@ -95,10 +137,12 @@ export function meant(event: KeyboardEvent, keys: string): boolean {
   return pressed.toLowerCase() === key.toLowerCase();
 }
 
-const TYPING = "input:not([type=checkbox]):not([type=range]):not([type=color]):not([type=radio]), textarea, select, [contenteditable=true]";
+const TYPING =
+  "input:not([type=checkbox]):not([type=range]):not([type=color]):not([type=radio]), textarea, select, [contenteditable=true]";
 
 /** What a list or a box to tick does with Space is its own; everywhere else Space plays. */
-const OWN_SPACE = "input[type=checkbox], input[type=radio], [role=menu], [role=listbox], [role=alertdialog], [data-modal]";
+const OWN_SPACE =
+  "input[type=checkbox], input[type=radio], [role=menu], [role=listbox], [role=alertdialog], [data-modal]";
 
 /** Text fields keep their keys, open menus and dialogs too; Space plays from wherever else the focus happens to be. */
 export function isTaken(event: KeyboardEvent): boolean {

@@ -16,14 +16,17 @@ export function useHighlighting(): void {
     const abort = new AbortController();
     // A pinned condition is meant as it stands now, after a threshold has been dragged as well.
     const { document } = useStudio.getState();
-    const condition = (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
+    const condition =
+      (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
     const path = document ? addressOf(document, highlight.path).split("/") : [];
     const body = { condition, path, who: highlight.who, otherwise: highlight.otherwise ?? false };
     fetchBlock<{ of: number; turn: boolean }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
       .then(({ head, arrays }) => {
         const gone = arrays.left as Int32Array;
         const ids = new Set([...(arrays.ids as Int32Array), ...gone]);
-        const left = gone.length ? departed(gone, arrays.left_places as Float32Array, arrays.left_radii as Float32Array) : null;
+        const left = gone.length
+          ? departed(gone, arrays.left_places as Float32Array, arrays.left_radii as Float32Array)
+          : null;
         useStudio.setState({ highlighted: { ids, of: head.of, turn: head.turn, left } });
       })
       .catch(() => undefined);
@@ -36,6 +39,14 @@ const PALE = 150;
 /** Those who have left, drawn as faint balls where they did. */
 function departed(id: Int32Array, position: Float32Array, radius: Float32Array): LayerData {
   const color = new Uint8Array(id.length * 4).fill(PALE);
-  const head = { look: "", shader: "ball" as const, count: id.length, solid: false, seeThrough: true, mixing: "over" as const, tiny: true };
+  const head = {
+    look: "",
+    shader: "ball" as const,
+    count: id.length,
+    solid: false,
+    seeThrough: true,
+    mixing: "over" as const,
+    tiny: true,
+  };
   return { head, position, radius, color, id, group: new Uint8Array(id.length), extra: {} };
 }

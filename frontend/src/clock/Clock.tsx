@@ -31,52 +31,67 @@ export function Clock() {
   };
   return (
     <>
-    <div className="flex h-[132px] gap-3 border-t border-line bg-panel px-3 py-2.5">
-      <div className="flex shrink-0 flex-col justify-between" style={{ width: LEFT }}>
-        <div className="flex items-center">
-          <IconButton label="To the start" keys="Home" onClick={() => (pause(), seek(0))}>
-            <SkipBack />
-          </IconButton>
-          <IconButton label="One frame back" keys="," onClick={() => step(-1)}>
-            <ChevronLeft />
-          </IconButton>
-          <IconButton label={playing ? "Pause" : "Play"} keys="Space" onClick={toggle} className="!size-9 border border-line text-brass">
-            {playing ? <Pause /> : <Play />}
-          </IconButton>
-          <IconButton label="One frame on" keys="." onClick={() => step(1)}>
-            <ChevronRight />
-          </IconButton>
-          <IconButton label={loop ? "Playing round and round" : "Playing once"} aria-pressed={loop} onClick={() => useStudio.setState({ loop: !loop })} className={loop ? "!text-ice" : ""}>
-            <Repeat />
-          </IconButton>
-          <RangeButton />
+      <div className="flex h-[132px] gap-3 border-t border-line bg-panel px-3 py-2.5">
+        <div className="flex shrink-0 flex-col justify-between" style={{ width: LEFT }}>
+          <div className="flex items-center">
+            <IconButton label="To the start" keys="Home" onClick={() => (pause(), seek(0))}>
+              <SkipBack />
+            </IconButton>
+            <IconButton label="One frame back" keys="," onClick={() => step(-1)}>
+              <ChevronLeft />
+            </IconButton>
+            <IconButton
+              label={playing ? "Pause" : "Play"}
+              keys="Space"
+              onClick={toggle}
+              className="!size-9 border border-line text-brass"
+            >
+              {playing ? <Pause /> : <Play />}
+            </IconButton>
+            <IconButton label="One frame on" keys="." onClick={() => step(1)}>
+              <ChevronRight />
+            </IconButton>
+            <IconButton
+              label={loop ? "Playing round and round" : "Playing once"}
+              aria-pressed={loop}
+              onClick={() => useStudio.setState({ loop: !loop })}
+              className={loop ? "!text-ice" : ""}
+            >
+              <Repeat />
+            </IconButton>
+            <RangeButton />
+          </div>
+          <div className="tabular flex items-baseline gap-2">
+            <input
+              aria-label="Frame"
+              data-testid="frame"
+              className="w-14 rounded border border-transparent bg-transparent text-right text-lg leading-6 text-brass hover:border-line focus:border-brass focus:outline-none"
+              value={text ?? frame}
+              onChange={(event) => setText(event.target.value)}
+              onFocus={(event) => event.target.select()}
+              onBlur={() => setText(null)}
+              onKeyDown={(event) => {
+                if (event.key === "Enter") go(event.currentTarget.value);
+              }}
+            />
+            <span className="text-soft">of {lastFrame(document)}</span>
+            <span className="text-brass">{(frame / fps).toFixed(2)} s</span>
+          </div>
+          <div className="flex items-center justify-between">
+            <RunState
+              state={trial?.state}
+              computed={trial?.computed ?? 0}
+              last={lastFrame(document)}
+              waiting={trial?.waiting}
+            />
+            <OnwardSwitch />
+          </div>
         </div>
-        <div className="tabular flex items-baseline gap-2">
-          <input
-            aria-label="Frame"
-            data-testid="frame"
-            className="w-14 rounded border border-transparent bg-transparent text-right text-lg leading-6 text-brass hover:border-line focus:border-brass focus:outline-none"
-            value={text ?? frame}
-            onChange={(event) => setText(event.target.value)}
-            onFocus={(event) => event.target.select()}
-            onBlur={() => setText(null)}
-            onKeyDown={(event) => {
-              if (event.key === "Enter") go(event.currentTarget.value);
-            }}
-          />
-          <span className="text-soft">of {lastFrame(document)}</span>
-          <span className="text-brass">{(frame / fps).toFixed(2)} s</span>
-        </div>
-        <div className="flex items-center justify-between">
-          <RunState state={trial?.state} computed={trial?.computed ?? 0} last={lastFrame(document)} waiting={trial?.waiting} />
-          <OnwardSwitch />
+        <div className="min-w-0 flex-1 overflow-visible">
+          <Strip />
         </div>
       </div>
-      <div className="min-w-0 flex-1 overflow-visible">
-        <Strip />
-      </div>
-    </div>
-    <Tracks />
+      <Tracks />
     </>
   );
 }
@@ -85,15 +100,36 @@ export function Clock() {
 function OnwardSwitch() {
   const onward = useStudio((state) => state.onward);
   return (
-    <Hint text={onward ? "Onward: a value that you drag acts from this frame on, for feel; letting go computes the exact result." : "Exact: a value that you drag is computed from where it first matters."}>
-      <button type="button" aria-pressed={onward} onClick={() => useStudio.setState({ onward: !onward })} className={`rounded px-1.5 py-0.5 text-xs ${onward ? "bg-brass/15 text-brass" : "text-soft hover:bg-raised hover:text-text"}`}>
+    <Hint
+      text={
+        onward
+          ? "Onward: a value that you drag acts from this frame on, for feel; letting go computes the exact result."
+          : "Exact: a value that you drag is computed from where it first matters."
+      }
+    >
+      <button
+        type="button"
+        aria-pressed={onward}
+        onClick={() => useStudio.setState({ onward: !onward })}
+        className={`rounded px-1.5 py-0.5 text-xs ${onward ? "bg-brass/15 text-brass" : "text-soft hover:bg-raised hover:text-text"}`}
+      >
         {onward ? "onward" : "exact"}
       </button>
     </Hint>
   );
 }
 
-function RunState({ state, computed, last, waiting }: { state: string | undefined; computed: number; last: number; waiting: string[] | null | undefined }) {
+function RunState({
+  state,
+  computed,
+  last,
+  waiting,
+}: {
+  state: string | undefined;
+  computed: number;
+  last: number;
+  waiting: string[] | null | undefined;
+}) {
   if (state === "computing") {
     const share = Math.round((computed / (last + 1)) * 100);
     return (

@@ -21,13 +21,21 @@ export function RangeButton() {
     <Popover
       label="Range to play"
       trigger={
-        <button type="button" aria-label="Range to play" title="Range to play" aria-pressed={!!range} className={`inline-flex size-7 items-center justify-center rounded hover:bg-raised hover:text-text ${range ? "text-brass" : "text-soft"}`}>
+        <button
+          type="button"
+          aria-label="Range to play"
+          title="Range to play"
+          aria-pressed={!!range}
+          className={`inline-flex size-7 items-center justify-center rounded hover:bg-raised hover:text-text ${range ? "text-brass" : "text-soft"}`}
+        >
           <FoldHorizontal className="size-4" />
         </button>
       }
     >
       <h3 className="mb-1 font-medium">Range to play</h3>
-      <p className="mb-2 text-xs text-soft">Playing goes round between these frames. It changes nothing in the effect.</p>
+      <p className="mb-2 text-xs text-soft">
+        Playing goes round between these frames. It changes nothing in the effect.
+      </p>
       <div className="mb-3 flex items-center gap-2">
         <End label="From" value={from} fps={fps} onTake={(value) => set(value, to)} />
         <End label="To" value={to} fps={fps} onTake={(value) => set(from, value)} />
@@ -43,7 +51,17 @@ export function RangeButton() {
   );
 }
 
-function End({ label, value, fps, onTake }: { label: string; value: number; fps: number; onTake: (frame: number) => void }) {
+function End({
+  label,
+  value,
+  fps,
+  onTake,
+}: {
+  label: string;
+  value: number;
+  fps: number;
+  onTake: (frame: number) => void;
+}) {
   const [fault, setFault] = useState(false);
   return (
     <label className="flex items-center gap-1.5 text-xs text-soft">

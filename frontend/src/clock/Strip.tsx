@@ -26,14 +26,26 @@ export function Strip() {
   useEffect(() => {
     const node = canvas.current?.parentElement;
     if (!node) return;
-    const observer = new ResizeObserver(([entry]) => entry && setSize({ width: entry.contentRect.width, height: entry.contentRect.height }));
+    const observer = new ResizeObserver(
+      ([entry]) => entry && setSize({ width: entry.contentRect.width, height: entry.contentRect.height }),
+    );
     observer.observe(node);
     return () => observer.disconnect();
   }, []);
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (context && size.width) draw(context, size.width, size.height, { stats, stale, range, groups: groups ?? [], last, frame, state: state ?? "", provisional });
+    if (context && size.width)
+      draw(context, size.width, size.height, {
+        stats,
+        stale,
+        range,
+        groups: groups ?? [],
+        last,
+        frame,
+        state: state ?? "",
+        provisional,
+      });
   }, [size, stats, stale, range, groups, last, frame, state, tone, provisional]);
 
   const frameAt = (clientX: number): number => {
@@ -116,7 +128,12 @@ interface Drawn {
   provisional: number | null;
 }
 
-function draw(context: CanvasRenderingContext2D, width: number, height: number, { stats, stale, range, groups, last, frame, state, provisional }: Drawn): void {
+function draw(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  { stats, stale, range, groups, last, frame, state, provisional }: Drawn,
+): void {
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -133,7 +150,8 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
   areas(context, stats, groups, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
-  if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
+  if (stats.length <= last)
+    hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
   if (provisional !== null) hatch(context, x(provisional), width, height, token("--brass"), true);
   if (range) {
     context.fillStyle = token("--stage");
@@ -155,7 +173,14 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
 }
 
 /** Populations stacked from the bottom, the first group lowest. */
-function areas(context: CanvasRenderingContext2D, stats: FrameStats[], groups: readonly Node[], x: (frame: number) => number, y: (value: number) => number, alpha: number): void {
+function areas(
+  context: CanvasRenderingContext2D,
+  stats: FrameStats[],
+  groups: readonly Node[],
+  x: (frame: number) => number,
+  y: (value: number) => number,
+  alpha: number,
+): void {
   const below = stats.map(() => 0);
   groups.forEach(({ id, color }) => {
     context.beginPath();
@@ -173,7 +198,13 @@ function areas(context: CanvasRenderingContext2D, stats: FrameStats[], groups: r
 }
 
 /** Births as ticks down from the base line, deaths further below, each as strong as many there are. */
-function ticks(context: CanvasRenderingContext2D, stats: FrameStats[], x: (frame: number) => number, base: number, color: string): void {
+function ticks(
+  context: CanvasRenderingContext2D,
+  stats: FrameStats[],
+  x: (frame: number) => number,
+  base: number,
+  color: string,
+): void {
   const most = Math.max(1, ...stats.map((entry) => Math.max(entry.births, entry.deaths)));
   context.fillStyle = color;
   stats.forEach((entry, index) => {
@@ -186,7 +217,14 @@ function ticks(context: CanvasRenderingContext2D, stats: FrameStats[], x: (frame
 }
 
 /** Frames that are not computed. */
-function hatch(context: CanvasRenderingContext2D, from: number, width: number, height: number, color: string, computing: boolean): void {
+function hatch(
+  context: CanvasRenderingContext2D,
+  from: number,
+  width: number,
+  height: number,
+  color: string,
+  computing: boolean,
+): void {
   context.save();
   context.beginPath();
   context.rect(from, 0, width - from, height);

@@ -19,7 +19,9 @@ export function trackName(effect: Effect, path: Path): string {
   const item = single ? null : ((effect[collection as string] as Node[])?.[Number(index)] ?? null);
   const inner = (single ? path.slice(1) : rest).filter((key) => typeof key === "string" && key !== "value");
   const words = inner.length ? inner.join(" ").replaceAll("_", " ") : "value";
-  return item ? `${nameOf(item, catalogue ? wordFor(catalogue, String(collection)) : "item", Number(index))} · ${words}` : `${capitalised(String(collection))} · ${words}`;
+  return item
+    ? `${nameOf(item, catalogue ? wordFor(catalogue, String(collection)) : "item", Number(index))} · ${words}`
+    : `${capitalised(String(collection))} · ${words}`;
 }
 
 export function useTracks(): Path[] {
@@ -30,7 +32,8 @@ export function useTracks(): Path[] {
   return useMemo(() => {
     if (!effect || !catalogue) return [];
     const part = selected ? at(effect, selected) : undefined;
-    const own: Path[] = part === undefined ? [] : keyedPaths(part, curvesOf(catalogue)).map((path) => [...selected!, ...path]);
+    const own: Path[] =
+      part === undefined ? [] : keyedPaths(part, curvesOf(catalogue)).map((path) => [...selected!, ...path]);
     const there = open && keysOf(at(effect, open));
     return there && !own.some((path) => same(path as Json, open as Json)) ? [...own, open] : own;
   }, [effect, selected, open, catalogue]);
@@ -117,7 +120,11 @@ function OpenCurve({ effect, path }: { effect: Effect; path: Path }) {
   const keys = keysOf(at(effect, path)) as Key[];
   const fps = Number(effect.clock.frames_per_second);
   const field = fieldOf(path, effect);
-  const info = catalogue ? [...Object.values(catalogue.parts), ...Object.values(catalogue.slots).flat()].find((part) => part.kind === field.kind)?.fields.find((entry) => entry.name === field.name) : undefined;
+  const info = catalogue
+    ? [...Object.values(catalogue.parts), ...Object.values(catalogue.slots).flat()]
+        .find((part) => part.kind === field.kind)
+        ?.fields.find((entry) => entry.name === field.name)
+    : undefined;
   const store = storeAt(path);
   const wide = Array.isArray(keys[0]!.value);
   const color = info?.type === "color" || field.name === "color" || path.includes("color");
@@ -152,7 +159,13 @@ function OpenCurve({ effect, path }: { effect: Effect; path: Path }) {
 /** The kind of the part that a path ends in, and the field's name. */
 function fieldOf(path: Path, effect: Effect): { kind: string; name: string } {
   const owner = at(effect, path.slice(0, -1)) as Node | undefined;
-  const parts: Record<string, string> = { sources: "source", rules: "rule", groups: "group", dials: "dial", attributes: "attribute" };
+  const parts: Record<string, string> = {
+    sources: "source",
+    rules: "rule",
+    groups: "group",
+    dials: "dial",
+    attributes: "attribute",
+  };
   const kind = path[0] === "clock" ? "clock" : (owner?.kind ?? parts[String(path[0])] ?? "");
   return { kind: String(kind), name: String(path.at(-1)) };
 }

@@ -26,7 +26,9 @@ export function Advisories() {
   const go = (path: Path) => {
     useStudio.setState({ selected: path.slice(0, 2) });
     const item = document && (document[String(path[0]) as "rules"] as { id?: Json }[] | undefined)?.[Number(path[1])];
-    window.document.querySelector(`[data-item="${String(path[0])}/${String(item?.id)}"]`)?.scrollIntoView({ block: "center", behavior: "smooth" });
+    window.document
+      .querySelector(`[data-item="${String(path[0])}/${String(item?.id)}"]`)
+      ?.scrollIntoView({ block: "center", behavior: "smooth" });
   };
   const list = advisories.data ?? [];
   return (
@@ -35,13 +37,19 @@ export function Advisories() {
       {list.length + findings.length === 0 && !advisories.isError && (
         <>
           <h3 className="font-medium">Nothing to remark</h3>
-          <p className="text-soft">No rule is out of reach, nothing is unused, and the last run had no trouble. Anything that looks like a mistake will be told here, with its frame and its cause.</p>
+          <p className="text-soft">
+            No rule is out of reach, nothing is unused, and the last run had no trouble. Anything that looks like a
+            mistake will be told here, with its frame and its cause.
+          </p>
         </>
       )}
       {list.map((advisory, index) => {
         const fix = advisory.fix as unknown as Fix | null;
         return (
-          <article key={index} className={`border-l-2 pl-3 ${advisory.level === "advice" ? "border-line" : "border-ember"}`}>
+          <article
+            key={index}
+            className={`border-l-2 pl-3 ${advisory.level === "advice" ? "border-line" : "border-ember"}`}
+          >
             <p>{advisory.text}</p>
             <div className="mt-1 flex gap-2">
               <Button className="!px-2 !py-0 text-xs" onClick={() => go(advisory.item)}>

@@ -66,15 +66,36 @@ function PopulationChart({ effect }: { effect: Effect }) {
           </g>
         ))}
         {x.ticks(5).map((tick) => (
-          <text key={tick} x={x(tick)} y={TALL - 4} textAnchor={x(tick) > WIDTH - 14 ? "end" : "middle"} fontSize={9} fill="var(--soft)" className="tabular">
+          <text
+            key={tick}
+            x={x(tick)}
+            y={TALL - 4}
+            textAnchor={x(tick) > WIDTH - 14 ? "end" : "middle"}
+            fontSize={9}
+            fill="var(--soft)"
+            className="tabular"
+          >
             {tick}
           </text>
         ))}
         {effect.groups.map((group) => {
-          const path = line<(typeof stats)[number]>((entry) => x(entry.frame), (entry) => y(entry.population[String(group.id)] ?? 0))(stats);
-          return <path key={String(group.id)} d={path ?? ""} fill="none" stroke={String(group.color)} strokeWidth={1.6} />;
+          const path = line<(typeof stats)[number]>(
+            (entry) => x(entry.frame),
+            (entry) => y(entry.population[String(group.id)] ?? 0),
+          )(stats);
+          return (
+            <path key={String(group.id)} d={path ?? ""} fill="none" stroke={String(group.color)} strokeWidth={1.6} />
+          );
         })}
-        <line x1={x(at)} x2={x(at)} y1={4} y2={TALL - 16} stroke="var(--brass)" strokeWidth={1} opacity={over === null ? 1 : 0.6} />
+        <line
+          x1={x(at)}
+          x2={x(at)}
+          y1={4}
+          y2={TALL - 16}
+          stroke="var(--brass)"
+          strokeWidth={1}
+          opacity={over === null ? 1 : 0.6}
+        />
       </svg>
       <p className="tabular mt-1 text-xs text-soft">
         <span className="text-brass">frame {at}</span>
@@ -89,7 +110,8 @@ function PopulationChart({ effect }: { effect: Effect }) {
   );
 }
 
-const brief = (value: number): string => (value >= 1e6 ? `${value / 1e6} M` : value >= 1e4 ? `${value / 1e3} k` : String(value));
+const brief = (value: number): string =>
+  value >= 1e6 ? `${value / 1e6} M` : value >= 1e4 ? `${value / 1e3} k` : String(value);
 
 interface Flow {
   frames: number[];
@@ -123,7 +145,10 @@ function FlowDiagram({ effect }: { effect: Effect }) {
   const [chosen, setChosen] = useState<Ribbon | null>(null);
   const found = useQuery({
     queryKey: ["flow", trial?.key, trial?.state === "computing" ? Math.floor((trial?.computed ?? 0) / 24) : "all"],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/flow", { params: { path: { trial_id: trial!.id }, query: { most: 6 } } })),
+    queryFn: () =>
+      answered(
+        api.GET("/api/trials/{trial_id}/flow", { params: { path: { trial_id: trial!.id }, query: { most: 6 } } }),
+      ),
     enabled: !!trial && trial.computed > 1,
     placeholderData: keepPreviousData,
   });
@@ -133,14 +158,35 @@ function FlowDiagram({ effect }: { effect: Effect }) {
   const x = scaleLinear([0, flow.frames.length - 1], [2, WIDTH - 2 - BAR]);
   const groups = groupsOf(flow, effect);
   const color = (group: number): string => String(groups[group]?.color ?? "var(--soft)");
-  const ribbon = area<[number, number, number]>((point) => point[0], (point) => point[1], (point) => point[2]).curve(curveBumpX);
+  const ribbon = area<[number, number, number]>(
+    (point) => point[0],
+    (point) => point[1],
+    (point) => point[2],
+  ).curve(curveBumpX);
   return (
     <section aria-label="Flow between groups">
       <h3 className="font-medium">Flow between groups</h3>
-      <p className="mb-1 text-xs text-soft">Who is where at six moments, and who goes where in between. Rest on a ribbon to see by which rules.</p>
-      <svg viewBox={`0 0 ${WIDTH} ${HIGH + TOP + 4}`} className="w-full" role="img" aria-label={told(flow, effect)} onPointerLeave={() => setChosen(null)}>
+      <p className="mb-1 text-xs text-soft">
+        Who is where at six moments, and who goes where in between. Rest on a ribbon to see by which rules.
+      </p>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HIGH + TOP + 4}`}
+        className="w-full"
+        role="img"
+        aria-label={told(flow, effect)}
+        onPointerLeave={() => setChosen(null)}
+      >
         {flow.frames.map((frame, slice) => (
-          <text key={frame} x={x(slice) + (slice === 0 ? 0 : slice === flow.frames.length - 1 ? BAR : BAR / 2)} y={10} textAnchor={slice === 0 ? "start" : slice === flow.frames.length - 1 ? "end" : "middle"} fontSize={9} fill="var(--brass)" className="tabular cursor-pointer" onClick={() => seek(frame)}>
+          <text
+            key={frame}
+            x={x(slice) + (slice === 0 ? 0 : slice === flow.frames.length - 1 ? BAR : BAR / 2)}
+            y={10}
+            textAnchor={slice === 0 ? "start" : slice === flow.frames.length - 1 ? "end" : "middle"}
+            fontSize={9}
+            fill="var(--brass)"
+            className="tabular cursor-pointer"
+            onClick={() => seek(frame)}
+          >
             {frame}
           </text>
         ))}
@@ -150,10 +196,19 @@ function FlowDiagram({ effect }: { effect: Effect }) {
           // What comes from outside begins as a point below, what leaves ends as one.
           const points: [number, number, number][] =
             entry.from === OUTSIDE
-              ? [[left + (right - left) * 0.55, entry.toTop + tall, entry.toTop + tall], [right, entry.toTop, entry.toTop + tall]]
+              ? [
+                  [left + (right - left) * 0.55, entry.toTop + tall, entry.toTop + tall],
+                  [right, entry.toTop, entry.toTop + tall],
+                ]
               : entry.to === OUTSIDE
-                ? [[left, entry.fromTop, entry.fromTop + tall], [left + (right - left) * 0.45, entry.fromTop + tall, entry.fromTop + tall]]
-                : [[left, entry.fromTop, entry.fromTop + tall], [right, entry.toTop, entry.toTop + tall]]; // prettier-ignore
+                ? [
+                    [left, entry.fromTop, entry.fromTop + tall],
+                    [left + (right - left) * 0.45, entry.fromTop + tall, entry.fromTop + tall],
+                  ]
+                : [
+                    [left, entry.fromTop, entry.fromTop + tall],
+                    [right, entry.toTop, entry.toTop + tall],
+                  ];
           const active = chosen && chosen.slice === entry.slice && chosen.from === entry.from && chosen.to === entry.to;
           return (
             <path
@@ -166,13 +221,31 @@ function FlowDiagram({ effect }: { effect: Effect }) {
           );
         })}
         {drawn.bars.map((bar) => (
-          <rect key={`${bar.slice} ${bar.group}`} x={x(bar.slice)} y={bar.top} width={BAR} height={Math.max(0.8, bar.height)} fill={color(bar.group)} rx={1.5}>
+          <rect
+            key={`${bar.slice} ${bar.group}`}
+            x={x(bar.slice)}
+            y={bar.top}
+            width={BAR}
+            height={Math.max(0.8, bar.height)}
+            fill={color(bar.group)}
+            rx={1.5}
+          >
             <title>{`${label(groups, bar.group)}: ${count(bar.number)} at frame ${flow.frames[bar.slice]}`}</title>
           </rect>
         ))}
       </svg>
-      <div className="min-h-14 text-xs leading-relaxed text-soft">{chosen ? <RibbonWords ribbon={chosen} flow={flow} effect={effect} /> : <TotalWords flow={flow} effect={effect} />}</div>
-      {flow.sampled && <p className="text-xs text-brass">The run wrote too many events to keep: from there on one particle in sixteen is followed.</p>}
+      <div className="min-h-14 text-xs leading-relaxed text-soft">
+        {chosen ? (
+          <RibbonWords ribbon={chosen} flow={flow} effect={effect} />
+        ) : (
+          <TotalWords flow={flow} effect={effect} />
+        )}
+      </div>
+      {flow.sampled && (
+        <p className="text-xs text-brass">
+          The run wrote too many events to keep: from there on one particle in sixteen is followed.
+        </p>
+      )}
     </section>
   );
 }
@@ -201,26 +274,51 @@ function laidOut(flow: Flow, groups: number) {
   const ribbons: Ribbon[] = [...flow.ribbons]
     .sort((a, b) => a[0]! - b[0]! || order(a[1]!) - order(b[1]!) || order(a[2]!) - order(b[2]!))
     .map(([slice, from, to, number]) => ({
-      slice: slice!, from: from!, to: to!, number: number!,
+      slice: slice!,
+      from: from!,
+      to: to!,
+      number: number!,
       fromTop: from === OUTSIDE ? 0 : take("out", slice!, from!, number!),
       toTop: to === OUTSIDE ? 0 : take("in", slice! + 1, to!, number!),
-    })); // prettier-ignore
+    }));
   return { bars, ribbons, scale };
 }
 
 const label = (groups: readonly (Node | undefined)[], index: number): string => String(groups[index]?.label ?? "?");
 /** The groups that a flow tells of by number, as they are now. */
-const groupsOf = (flow: Flow, effect: Effect): (Node | undefined)[] => flow.groups.map((id) => effect.groups.find((group) => group.id === id));
-const nameOfRule = (flow: Flow, effect: Effect, number: number): string => `rule ${ruleName(effect.rules, effect.rules.findIndex((rule) => rule.id === flow.rules[number]))}`;
+const groupsOf = (flow: Flow, effect: Effect): (Node | undefined)[] =>
+  flow.groups.map((id) => effect.groups.find((group) => group.id === id));
+const nameOfRule = (flow: Flow, effect: Effect, number: number): string =>
+  `rule ${ruleName(
+    effect.rules,
+    effect.rules.findIndex((rule) => rule.id === flow.rules[number]),
+  )}`;
 
 function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; effect: Effect }) {
   const groups = groupsOf(flow, effect);
   const span = `between frames ${flow.frames[ribbon.slice]} and ${flow.frames[ribbon.slice + 1]}`;
   const number = <b className="tabular font-medium text-text">{count(ribbon.number)}</b>;
-  const rules = flow.moves.filter(([slice, from, to]) => slice === ribbon.slice && from === ribbon.from && to === ribbon.to);
-  if (ribbon.from === OUTSIDE) return <p>{number} born {span} are in {label(groups, ribbon.to)}</p>;
-  if (ribbon.to === OUTSIDE) return <p>{number} of {label(groups, ribbon.from)} leave {span}</p>;
-  if (ribbon.from === ribbon.to) return <p>{number} stay in {label(groups, ribbon.from)} {span}</p>;
+  const rules = flow.moves.filter(
+    ([slice, from, to]) => slice === ribbon.slice && from === ribbon.from && to === ribbon.to,
+  );
+  if (ribbon.from === OUTSIDE)
+    return (
+      <p>
+        {number} born {span} are in {label(groups, ribbon.to)}
+      </p>
+    );
+  if (ribbon.to === OUTSIDE)
+    return (
+      <p>
+        {number} of {label(groups, ribbon.from)} leave {span}
+      </p>
+    );
+  if (ribbon.from === ribbon.to)
+    return (
+      <p>
+        {number} stay in {label(groups, ribbon.from)} {span}
+      </p>
+    );
   return (
     <p>
       {number} go from {label(groups, ribbon.from)} to {label(groups, ribbon.to)} {span}
@@ -261,6 +359,9 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
 
 function told(flow: Flow, effect: Effect): string {
   const groups = groupsOf(flow, effect);
-  const moves = flow.moves.map(([slice, from, to, rule, number]) => `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, rule!)} before frame ${flow.frames[slice! + 1]}`);
+  const moves = flow.moves.map(
+    ([slice, from, to, rule, number]) =>
+      `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, rule!)} before frame ${flow.frames[slice! + 1]}`,
+  );
   return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
 }

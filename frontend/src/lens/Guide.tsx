@@ -32,7 +32,9 @@ export function Guide() {
         <>
           {pages.data
             ?.filter((entry) => finds(`${entry.title} ${entry.text}`))
-            .map((entry) => <PageLink key={entry.id} id={entry.id} title={entry.title} onOpen={() => setSearch("")} />)}
+            .map((entry) => (
+              <PageLink key={entry.id} id={entry.id} title={entry.title} onOpen={() => setSearch("")} />
+            ))}
           {kinds
             .filter((kind) => finds(`${kind.title} ${kind.help}`))
             .map((kind, index) => (
@@ -41,7 +43,11 @@ export function Guide() {
         </>
       ) : open ? (
         <article>
-          <button type="button" className="mb-2 text-xs text-ice" onClick={() => useStudio.setState({ guidePage: null })}>
+          <button
+            type="button"
+            className="mb-2 text-xs text-ice"
+            onClick={() => useStudio.setState({ guidePage: null })}
+          >
             ← all pages
           </button>
           <h3 className="mb-2 text-base font-medium">{open.title}</h3>
@@ -49,8 +55,19 @@ export function Guide() {
         </article>
       ) : (
         <>
-          {selected && effect && catalogue && <SelectedHelp effect={effect} catalogue={catalogue} collection={selected[0] as Collection} index={Number(selected[1])} />}
-          <nav aria-label="Pages of the guide">{pages.data?.map((entry) => <PageLink key={entry.id} id={entry.id} title={entry.title} />)}</nav>
+          {selected && effect && catalogue && (
+            <SelectedHelp
+              effect={effect}
+              catalogue={catalogue}
+              collection={selected[0] as Collection}
+              index={Number(selected[1])}
+            />
+          )}
+          <nav aria-label="Pages of the guide">
+            {pages.data?.map((entry) => (
+              <PageLink key={entry.id} id={entry.id} title={entry.title} />
+            ))}
+          </nav>
         </>
       )}
     </div>
@@ -72,7 +89,17 @@ function PageLink({ id, title, onOpen }: { id: string; title: string; onOpen?: (
   );
 }
 
-function SelectedHelp({ effect, catalogue, collection, index }: { effect: Effect; catalogue: Catalogue; collection: Collection; index: number }) {
+function SelectedHelp({
+  effect,
+  catalogue,
+  collection,
+  index,
+}: {
+  effect: Effect;
+  catalogue: Catalogue;
+  collection: Collection;
+  index: number;
+}) {
   const whole = effect[collection] as unknown;
   const single = whole !== undefined && !Array.isArray(whole);
   const item = single ? (whole as Node) : effect[collection]?.[index];
@@ -100,7 +127,19 @@ function kindsInside(node: Node, catalogue: Catalogue): KindInfo[] {
     const part = value as Node;
     for (const [slot, kinds] of Object.entries(catalogue.slots)) {
       const info = kinds.find((kind) => kind.kind === part.kind);
-      if (info && slot !== "amount" && Object.keys(part).every((name) => name === "kind" || name === "id" || name === "label" || name === "visible" || name === "enabled" || info.fields.some((field) => field.name === name))) {
+      if (
+        info &&
+        slot !== "amount" &&
+        Object.keys(part).every(
+          (name) =>
+            name === "kind" ||
+            name === "id" ||
+            name === "label" ||
+            name === "visible" ||
+            name === "enabled" ||
+            info.fields.some((field) => field.name === name),
+        )
+      ) {
         found.set(`${slot}/${info.kind}`, info);
       }
     }

@@ -23,13 +23,23 @@ export function Lens() {
   const advisories = useAdvisories();
   const number = (advisories.data?.length ?? 0) + findings;
   return (
-    <Tabs.Root value={tab} onValueChange={(next) => useStudio.setState({ lens: next as LensTab })} className="flex h-full flex-col border-l border-line bg-panel">
+    <Tabs.Root
+      value={tab}
+      onValueChange={(next) => useStudio.setState({ lens: next as LensTab })}
+      className="flex h-full flex-col border-l border-line bg-panel"
+    >
       <div className="flex h-8 shrink-0 items-center border-b border-line pl-2 pr-1">
         <Tabs.List aria-label="Lens" className="flex flex-1">
           {TABS.map(({ id, label }) => (
-            <Tabs.Trigger key={id} value={id} className="-mb-px border-b-2 border-transparent px-2.5 py-1 text-soft data-[state=active]:border-ice data-[state=active]:text-text">
+            <Tabs.Trigger
+              key={id}
+              value={id}
+              className="-mb-px border-b-2 border-transparent px-2.5 py-1 text-soft data-[state=active]:border-ice data-[state=active]:text-text"
+            >
               {label}
-              {id === "advisories" && number > 0 && <span className="tabular ml-1.5 rounded bg-ember/20 px-1 text-xs text-ember">{number}</span>}
+              {id === "advisories" && number > 0 && (
+                <span className="tabular ml-1.5 rounded bg-ember/20 px-1 text-xs text-ember">{number}</span>
+              )}
             </Tabs.Trigger>
           ))}
         </Tabs.List>

@@ -75,14 +75,30 @@ export function Probe() {
   const found = useQuery({
     queryKey: ["probe", trial?.key, trial?.id, at, particle],
     queryFn: () =>
-      answered(api.GET("/api/trials/{trial_id}/frames/{number}/particles/{particle}", { params: { path: { trial_id: trial!.id, number: at, particle: particle! } } })) as unknown as Promise<Found>,
+      answered(
+        api.GET("/api/trials/{trial_id}/frames/{number}/particles/{particle}", {
+          params: { path: { trial_id: trial!.id, number: at, particle: particle! } },
+        }),
+      ) as unknown as Promise<Found>,
     enabled: particle !== null && !!trial && trial.computed > 0,
     placeholderData: keepPreviousData,
     retry: false,
   });
   if (particle === null) return <Population />;
-  if (found.data && !found.data.alive && found.data.story.length === 0) return <Empty title={`Particle ${count(particle)}`} text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage." />;
-  if (found.isError) return <Empty title={`Particle ${count(particle)}`} text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage." />;
+  if (found.data && !found.data.alive && found.data.story.length === 0)
+    return (
+      <Empty
+        title={`Particle ${count(particle)}`}
+        text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage."
+      />
+    );
+  if (found.isError)
+    return (
+      <Empty
+        title={`Particle ${count(particle)}`}
+        text="There is no such particle in this run: an edit may have made it another one. Click a particle on the stage."
+      />
+    );
   if (!found.data || !effect) return <Empty title={`Particle ${count(particle)}`} text="Reading…" />;
   return <One found={found.data} particle={particle} effect={effect} frame={at} />;
 }
@@ -114,7 +130,12 @@ function Population() {
                 {String(group.label)}
               </td>
               <td className="w-24" style={{ color: String(group.color) }}>
-                <Spark values={stats.map((entry) => entry.population[String(group.id)] ?? 0)} at={frame} width={90} height={18} />
+                <Spark
+                  values={stats.map((entry) => entry.population[String(group.id)] ?? 0)}
+                  at={frame}
+                  width={90}
+                  height={18}
+                />
               </td>
               <td className="tabular text-right">{now ? count(now.population[String(group.id)] ?? 0) : "…"}</td>
             </tr>
@@ -126,7 +147,9 @@ function Population() {
           </tr>
         </tbody>
       </table>
-      <p className="text-soft">Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story.</p>
+      <p className="text-soft">
+        Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story.
+      </p>
     </div>
   );
 }
@@ -140,7 +163,11 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
   const track = useQuery({
     queryKey: ["track", trial?.key, trial?.computed, particle],
     queryFn: () =>
-      answered(api.GET("/api/trials/{trial_id}/particles/{particle}/track", { params: { path: { trial_id: trial!.id, particle }, query: { columns: "speed,radius,age,height" } } })),
+      answered(
+        api.GET("/api/trials/{trial_id}/particles/{particle}/track", {
+          params: { path: { trial_id: trial!.id, particle }, query: { columns: "speed,radius,age,height" } },
+        }),
+      ),
     enabled: !!trial && trial.state === "done",
     placeholderData: keepPreviousData,
   });
@@ -173,12 +200,17 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
         <section aria-label="Values">
           <table className="w-full">
             <tbody>
-              {[...SHOWN, ...Object.keys(now.values).filter((name) => effect.attributes.some((item) => item.id === name))].map((name) => {
+              {[
+                ...SHOWN,
+                ...Object.keys(now.values).filter((name) => effect.attributes.some((item) => item.id === name)),
+              ].map((name) => {
                 const reading = now.values[name];
                 return reading ? (
                   <tr key={name} className="border-b border-line/50">
                     <td className="py-0.5 text-soft">{reading.label}</td>
-                    <td className="w-14 text-soft">{track.data?.[name] && <Spark values={track.data[name] as (number | null)[]} at={frame} />}</td>
+                    <td className="w-14 text-soft">
+                      {track.data?.[name] && <Spark values={track.data[name] as (number | null)[]} at={frame} />}
+                    </td>
                     <td className="tabular py-0.5 text-right text-[12px]">{told(reading)}</td>
                   </tr>
                 ) : null;
@@ -186,7 +218,9 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
               <tr>
                 <td className="py-0.5 text-soft">contacts</td>
                 <td />
-                <td className="tabular text-right text-[12px]">{now.contacts ? `${now.contacts}, last ${short(now.impact_speed)} m/s` : "none"}</td>
+                <td className="tabular text-right text-[12px]">
+                  {now.contacts ? `${now.contacts}, last ${short(now.impact_speed)} m/s` : "none"}
+                </td>
               </tr>
             </tbody>
           </table>
@@ -201,7 +235,8 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
 function told(reading: Reading): React.ReactNode {
   if (reading.type === "flag") return Number(reading.value) ? "yes" : "no";
   if (reading.type === "color" && Array.isArray(reading.value)) return <Swatch color={reading.value} />;
-  if (Array.isArray(reading.value)) return `${reading.value.map((entry) => short(Number(entry.toFixed(2)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
+  if (Array.isArray(reading.value))
+    return `${reading.value.map((entry) => short(Number(entry.toFixed(2)))).join("  ")} ${UNITS[reading.unit] ?? reading.unit}`;
   return `${short(reading.value)} ${UNITS[reading.unit] ?? reading.unit}`;
 }
 
@@ -229,18 +264,35 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
             <li key={reason.rule}>
               <div className="flex justify-between">
                 <span>{name}</span>
-                <span className={reason.holds && !reason.switched_off ? "text-ice" : "text-soft"}>{reason.switched_off ? "switched off for it" : reason.holds ? "holds ✓" : "does not hold ✗"}</span>
+                <span className={reason.holds && !reason.switched_off ? "text-ice" : "text-soft"}>
+                  {reason.switched_off ? "switched off for it" : reason.holds ? "holds ✓" : "does not hold ✗"}
+                </span>
               </div>
-              {reason.holds !== null && reason.holds !== reason.held && !reason.switched_off && !INSTANT.includes(String(rule?.trigger)) && (
-                <div className="pl-2.5 text-[12px] text-soft">{reason.held ? "held at its turn in the step; the values are those after it" : "did not hold at its turn in the step; the values are those after it"}</div>
-              )}
+              {reason.holds !== null &&
+                reason.holds !== reason.held &&
+                !reason.switched_off &&
+                !INSTANT.includes(String(rule?.trigger)) && (
+                  <div className="pl-2.5 text-[12px] text-soft">
+                    {reason.held
+                      ? "held at its turn in the step; the values are those after it"
+                      : "did not hold at its turn in the step; the values are those after it"}
+                  </div>
+                )}
               <Last reason={reason} trigger={String(rule?.trigger)} conditional={!!rule?.condition} />
               {reason.tests.map((test, index) => (
-                <div key={index} className="tabular flex justify-between text-[12px] text-soft" style={{ paddingLeft: 10 + test.depth * 10 }}>
+                <div
+                  key={index}
+                  className="tabular flex justify-between text-[12px] text-soft"
+                  style={{ paddingLeft: 10 + test.depth * 10 }}
+                >
                   <span>
                     {test.title}
-                    {test.comparison === "between" && ` ${short(test.low!)} ≤ ${short(test.value!)} ≤ ${short(test.high!)}`}
-                    {test.comparison && test.comparison !== "between" && ` ${short(test.value!)} ${WORDS[test.comparison]} ${short(test.threshold!)}`} {test.unit}
+                    {test.comparison === "between" &&
+                      ` ${short(test.low!)} ≤ ${short(test.value!)} ≤ ${short(test.high!)}`}
+                    {test.comparison &&
+                      test.comparison !== "between" &&
+                      ` ${short(test.value!)} ${WORDS[test.comparison]} ${short(test.threshold!)}`}{" "}
+                    {test.unit}
                   </span>
                   <span>{test.holds ? "✓" : "✗"}</span>
                 </div>
@@ -256,7 +308,8 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
 /** When a rule last fired for the particle; click to go there. */
 function Last({ reason, trigger, conditional }: { reason: Reason; trigger: string; conditional: boolean }) {
   const { last } = reason;
-  if (!last) return conditional && trigger !== "death" ? <div className="pl-2.5 text-[12px] text-soft">never so far</div> : null;
+  if (!last)
+    return conditional && trigger !== "death" ? <div className="pl-2.5 text-[12px] text-soft">never so far</div> : null;
   const instant = INSTANT.includes(trigger);
   return (
     <div className="pl-2.5 text-[12px] text-soft">
@@ -270,7 +323,8 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
 }
 
 function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
-  const labelOf = (items: readonly Node[], id: string | null, otherwise: string) => String(items.find((entry) => entry.id === id)?.label ?? otherwise);
+  const labelOf = (items: readonly Node[], id: string | null, otherwise: string) =>
+    String(items.find((entry) => entry.id === id)?.label ?? otherwise);
   const group = (id: string | null) => labelOf(effect.groups, id, "?");
   const rule = (id: string | null) => {
     const index = effect.rules.findIndex((entry) => entry.id === id);
@@ -279,7 +333,9 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
   const words = (event: Happening): string => {
     switch (event.what) {
       case "birth":
-        return event.parent >= 0 ? `born of particle ${count(event.parent)} by rule ${rule(event.item)}, into ${group(event.present)}` : `born from ${labelOf(effect.sources, event.item, "a source")}, into ${group(event.present)}`;
+        return event.parent >= 0
+          ? `born of particle ${count(event.parent)} by rule ${rule(event.item)}, into ${group(event.present)}`
+          : `born from ${labelOf(effect.sources, event.item, "a source")}, into ${group(event.present)}`;
       case "move":
         return `moved from ${group(event.previous)} to ${group(event.present)} by rule ${rule(event.item)}`;
       case "rule":
@@ -299,7 +355,11 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
       <ol className="border-l border-line">
         {story.map((event, index) => (
           <li key={index} className={event.frame > frame ? "opacity-50" : ""}>
-            <button type="button" onClick={() => seek(event.frame)} className="flex w-full gap-2 rounded-r py-0.5 pl-2 text-left hover:bg-raised">
+            <button
+              type="button"
+              onClick={() => seek(event.frame)}
+              className="flex w-full gap-2 rounded-r py-0.5 pl-2 text-left hover:bg-raised"
+            >
               <span className="tabular w-8 shrink-0 text-right text-brass">{event.frame}</span>
               <span>{words(event)}</span>
             </button>

@@ -21,17 +21,34 @@ interface Choice {
 
 /** Everything that happens to particles of this effect, in words. */
 function choicesOf(effect: Effect): Choice[] {
-  const of = (what: string, heading: string, items: { id: string; label: string }[]) => items.map(({ id, label }) => ({ what: `${what}:${id}`, label, heading }));
+  const of = (what: string, heading: string, items: { id: string; label: string }[]) =>
+    items.map(({ id, label }) => ({ what: `${what}:${id}`, label, heading }));
   const named = (list: Effect["groups"]) => list.map((item) => ({ id: String(item.id), label: String(item.label) }));
   const rules = effect.rules.map((rule, index) => ({ id: String(rule.id), label: ruleName(effect.rules, index) }));
   return [
     { what: "birth", label: "its birth", heading: "Life" },
     { what: "death", label: "its leaving", heading: "Life" },
     { what: "contact", label: "touching anything", heading: "Touching" },
-    ...of("contact", "Touching", named(effect.shapes).map(({ id, label }) => ({ id, label: `touching ${label}` }))),
-    ...of("group", "Coming into a group", named(effect.groups).map(({ id, label }) => ({ id, label: `coming into ${label}` }))),
-    ...of("rule", "A rule begins to hold", rules.map(({ id, label }) => ({ id, label: `${label} begins` }))),
-    ...of("rule_end", "A rule holds no longer", rules.map(({ id, label }) => ({ id, label: `${label} ends` }))),
+    ...of(
+      "contact",
+      "Touching",
+      named(effect.shapes).map(({ id, label }) => ({ id, label: `touching ${label}` })),
+    ),
+    ...of(
+      "group",
+      "Coming into a group",
+      named(effect.groups).map(({ id, label }) => ({ id, label: `coming into ${label}` })),
+    ),
+    ...of(
+      "rule",
+      "A rule begins to hold",
+      rules.map(({ id, label }) => ({ id, label: `${label} begins` })),
+    ),
+    ...of(
+      "rule_end",
+      "A rule holds no longer",
+      rules.map(({ id, label }) => ({ id, label: `${label} ends` })),
+    ),
   ];
 }
 
@@ -44,7 +61,12 @@ export function TimeBetween({ effect }: { effect: Effect }) {
   const nameOf = (what: string) => choices.find((choice) => choice.what === known(what))?.label ?? "";
   const found = useQuery({
     queryKey: ["between", trial?.id, known(start), known(end), trial?.state],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/between", { params: { path: { trial_id: trial!.id }, query: { start: known(start), end: known(end) } } })),
+    queryFn: () =>
+      answered(
+        api.GET("/api/trials/{trial_id}/between", {
+          params: { path: { trial_id: trial!.id }, query: { start: known(start), end: known(end) } },
+        }),
+      ),
     enabled: !!trial && trial.computed > 0 && trial.state !== "computing",
     placeholderData: keepPreviousData,
     retry: false,
@@ -56,7 +78,12 @@ export function TimeBetween({ effect }: { effect: Effect }) {
           {nameOf(value)}
         </button>
       }
-      entries={choices.map((choice) => ({ label: choice.label, heading: choice.heading, hint: choice.what === value ? "now" : "", onSelect: () => set(choice.what) }))}
+      entries={choices.map((choice) => ({
+        label: choice.label,
+        heading: choice.heading,
+        hint: choice.what === value ? "now" : "",
+        onSelect: () => set(choice.what),
+      }))}
     />
   );
   const told = found.data;
@@ -68,16 +95,32 @@ export function TimeBetween({ effect }: { effect: Effect }) {
         From {picker("From", start, setStart)} to {picker("To", end, setEnd)}
       </p>
       {!told ? (
-        <p className="text-xs text-soft">{found.isError ? (found.error as Error).message : "Told when all frames are computed."}</p>
+        <p className="text-xs text-soft">
+          {found.isError ? (found.error as Error).message : "Told when all frames are computed."}
+        </p>
       ) : told.number === 0 ? (
         <p className="text-xs text-soft">No particle has done both, one after the other.</p>
       ) : (
         <>
-          <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full rounded bg-stage" role="img" aria-label={`${told.number} times, from ${short(told.low)} to ${short(told.high)} s`}>
+          <svg
+            viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+            className="w-full rounded bg-stage"
+            role="img"
+            aria-label={`${told.number} times, from ${short(told.low)} to ${short(told.high)} s`}
+          >
             {told.counts.map((number, index) => {
               const wide = WIDTH / told.counts.length;
               const tall = number ? Math.max(2, (number / most) * (HEIGHT - 6)) : 0;
-              return <rect key={index} x={index * wide} y={HEIGHT - tall} width={Math.max(1, wide - 1)} height={tall} fill="var(--ice)" />;
+              return (
+                <rect
+                  key={index}
+                  x={index * wide}
+                  y={HEIGHT - tall}
+                  width={Math.max(1, wide - 1)}
+                  height={tall}
+                  fill="var(--ice)"
+                />
+              );
             })}
           </svg>
           <p className="tabular mt-1 flex justify-between text-xs text-soft">
@@ -86,14 +129,22 @@ export function TimeBetween({ effect }: { effect: Effect }) {
             <span>{short(told.edges.at(-1)!)} s</span>
           </p>
           <p className="mt-1 text-xs text-soft">
-            <b className="tabular font-medium text-text">{count(told.number)}</b> {told.number === 1 ? "particle" : "particles"} did both.
+            <b className="tabular font-medium text-text">{count(told.number)}</b>{" "}
+            {told.number === 1 ? "particle" : "particles"} did both.
           </p>
-          <ol className="mt-2 max-h-52 overflow-y-auto border-t border-line/60" aria-label="Each particle, the quickest first">
+          <ol
+            className="mt-2 max-h-52 overflow-y-auto border-t border-line/60"
+            aria-label="Each particle, the quickest first"
+          >
             {told.rows.map((row) => {
               const [particle, from, to, seconds] = row as [number, number, number, number];
               return (
                 <li key={particle} className="flex items-baseline gap-2 border-b border-line/40 py-0.5 text-[12px]">
-                  <button type="button" className="tabular w-14 text-left hover:text-ice" onClick={() => useStudio.setState({ particle, lens: "probe", lensOpen: true })}>
+                  <button
+                    type="button"
+                    className="tabular w-14 text-left hover:text-ice"
+                    onClick={() => useStudio.setState({ particle, lens: "probe", lensOpen: true })}
+                  >
                     {count(particle)}
                   </button>
                   <span className="tabular flex-1 text-soft">
@@ -104,7 +155,9 @@ export function TimeBetween({ effect }: { effect: Effect }) {
               );
             })}
           </ol>
-          {told.number > told.rows.length && <p className="mt-1 text-xs text-soft">The {count(told.rows.length)} quickest are listed.</p>}
+          {told.number > told.rows.length && (
+            <p className="mt-1 text-xs text-soft">The {count(told.rows.length)} quickest are listed.</p>
+          )}
         </>
       )}
     </section>

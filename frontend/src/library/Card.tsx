@@ -20,7 +20,18 @@ interface CardProps {
   onDelete: () => void;
 }
 
-export function Card({ effect, chosen, choosing, naming, onChoose, onNaming, onName, onCopy, onSave, onDelete }: CardProps) {
+export function Card({
+  effect,
+  chosen,
+  choosing,
+  naming,
+  onChoose,
+  onNaming,
+  onName,
+  onCopy,
+  onSave,
+  onDelete,
+}: CardProps) {
   return (
     <li
       data-effect={effect.id}
@@ -37,7 +48,11 @@ export function Card({ effect, chosen, choosing, naming, onChoose, onNaming, onN
         }}
       >
         <div className="aspect-[8/5] w-full overflow-hidden bg-stage">
-          {effect.poster ? <img src={effect.poster} alt="" loading="lazy" className="h-full w-full object-cover" /> : <div className="grid h-full place-items-center text-xs text-soft">The picture comes with the first run</div>}
+          {effect.poster ? (
+            <img src={effect.poster} alt="" loading="lazy" className="h-full w-full object-cover" />
+          ) : (
+            <div className="grid h-full place-items-center text-xs text-soft">The picture comes with the first run</div>
+          )}
         </div>
         <div className="border-t border-line bg-panel px-4 py-3">
           <h2 className={`truncate font-medium ${naming ? "invisible" : ""}`} title={effect.name}>
@@ -71,7 +86,11 @@ export function Card({ effect, chosen, choosing, naming, onChoose, onNaming, onN
       <div className="absolute right-2 top-2">
         <Menu
           trigger={
-            <button type="button" aria-label={`More for ${effect.name}`} className="rounded bg-panel/80 p-1.5 text-soft hover:text-text">
+            <button
+              type="button"
+              aria-label={`More for ${effect.name}`}
+              className="rounded bg-panel/80 p-1.5 text-soft hover:text-text"
+            >
               <Ellipsis className="size-4" />
             </button>
           }

@@ -5,17 +5,32 @@ import { useState } from "react";
 import { Button, Dialog } from "@/ui/controls";
 import { bringBack, listed, removeForGood } from "./acts";
 
-export function Deleted({ open, onOpenChange, act }: { open: boolean; onOpenChange: (open: boolean) => void; act: (work: () => Promise<unknown>) => Promise<void> }) {
+export function Deleted({
+  open,
+  onOpenChange,
+  act,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  act: (work: () => Promise<unknown>) => Promise<void>;
+}) {
   // What cannot be taken back is asked for twice.
   const [sure, setSure] = useState("");
   const deleted = useQuery({ queryKey: ["effects", "deleted"], queryFn: () => listed(true), enabled: open });
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Deleted effects" description="They are kept for 30 days, with all their versions.">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Deleted effects"
+      description="They are kept for 30 days, with all their versions."
+    >
       {deleted.data?.length === 0 && <p className="text-soft">Nothing here any more.</p>}
       <ul className="divide-y divide-line/60">
         {deleted.data?.map((effect) => (
           <li key={effect.id} className="flex items-center gap-3 py-2">
-            <span className="h-9 w-14 shrink-0 overflow-hidden rounded bg-stage">{effect.poster && <img src={effect.poster} alt="" className="h-full w-full object-cover" />}</span>
+            <span className="h-9 w-14 shrink-0 overflow-hidden rounded bg-stage">
+              {effect.poster && <img src={effect.poster} alt="" className="h-full w-full object-cover" />}
+            </span>
             <span className="min-w-0 flex-1">
               <span className="block truncate">{effect.name}</span>
               <span className="text-xs text-soft">{daysLeft(effect.gone_in ?? 0)}</span>

@@ -30,7 +30,11 @@ export function Library() {
   const search = useRef<HTMLInputElement>(null);
   useEffect(() => {
     // What every effect needs is fetched while one is still choosing.
-    if (!useStudio.getState().catalogue) answered(api.GET("/api/catalogue")).then((catalogue) => useStudio.setState({ catalogue }), () => undefined);
+    if (!useStudio.getState().catalogue)
+      answered(api.GET("/api/catalogue")).then(
+        (catalogue) => useStudio.setState({ catalogue }),
+        () => undefined,
+      );
   }, []);
   useEffect(() => void client.invalidateQueries({ queryKey: ["effects"] }), [news, client]);
   useEffect(() => {
@@ -55,28 +59,47 @@ export function Library() {
     } catch (error) {
       setTold({ text: (error as Error).message, problem: true });
     }
-    await Promise.all([client.invalidateQueries({ queryKey: ["effects"] }), client.invalidateQueries({ queryKey: ["storage"] })]);
+    await Promise.all([
+      client.invalidateQueries({ queryKey: ["effects"] }),
+      client.invalidateQueries({ queryKey: ["storage"] }),
+    ]);
   };
-  const begin = () => act(async () => navigate(`/effects/${(await answered(api.POST("/api/effects", { body: {} }))).id}`, { state: { fresh: true } }));
+  const begin = () =>
+    act(async () =>
+      navigate(`/effects/${(await answered(api.POST("/api/effects", { body: {} }))).id}`, { state: { fresh: true } }),
+    );
   const choose = (id: string, range: boolean) => {
     const next = new Set(chosen);
     const [from, to] = [latest, id].map((one) => shown.findIndex((effect) => effect.id === one));
-    if (range && from! >= 0) shown.slice(Math.min(from!, to!), Math.max(from!, to!) + 1).forEach((effect) => next.add(effect.id));
+    if (range && from! >= 0)
+      shown.slice(Math.min(from!, to!), Math.max(from!, to!) + 1).forEach((effect) => next.add(effect.id));
     else if (!next.delete(id)) next.add(id);
     setChosen(next);
     setLatest(id);
   };
-  const nameOf = (ids: readonly string[]) => (ids.length === 1 ? `‘${effects.data?.find((effect) => effect.id === ids[0])?.name ?? "the effect"}’` : `${ids.length} effects`);
+  const nameOf = (ids: readonly string[]) =>
+    ids.length === 1
+      ? `‘${effects.data?.find((effect) => effect.id === ids[0])?.name ?? "the effect"}’`
+      : `${ids.length} effects`;
   const deleteAll = (ids: readonly string[]) => {
     setChosen(new Set());
     const name = nameOf(ids);
     void act(
       () => each(ids, remove),
       () => `Deleted ${name}; kept for 30 days.`,
-      () => void act(() => each(ids, bringBack), () => `Brought back ${name}.`),
+      () =>
+        void act(
+          () => each(ids, bringBack),
+          () => `Brought back ${name}.`,
+        ),
     );
   };
-  const take = (files: File[]) => files.length > 0 && void act(() => bringIn(files), (names) => `Brought in ${names.map((name) => `‘${name}’`).join(", ")}.`);
+  const take = (files: File[]) =>
+    files.length > 0 &&
+    void act(
+      () => bringIn(files),
+      (names) => `Brought in ${names.map((name) => `‘${name}’`).join(", ")}.`,
+    );
   const several = [...chosen].filter((id) => shown.some((effect) => effect.id === id));
   return (
     <div
@@ -102,7 +125,10 @@ export function Library() {
             <p className="mt-1 text-soft">Particle effects written as sentences, seen as they work.</p>
           </div>
           <div className="flex gap-2">
-            <label className="flex cursor-pointer items-center gap-1.5 rounded border border-line px-2.5 py-1 leading-5 focus-within:outline-2 focus-within:outline-ice hover:bg-raised" title="A file with effects, or a document. It can be dropped on this page, too.">
+            <label
+              className="flex cursor-pointer items-center gap-1.5 rounded border border-line px-2.5 py-1 leading-5 focus-within:outline-2 focus-within:outline-ice hover:bg-raised"
+              title="A file with effects, or a document. It can be dropped on this page, too."
+            >
               <Download className="size-4" /> Bring in…
               <input
                 type="file"
@@ -130,10 +156,18 @@ export function Library() {
               <Button tone="danger" onClick={() => deleteAll(several)}>
                 Delete
               </Button>
-              <button type="button" className="ml-2 text-soft underline hover:text-text" onClick={() => setChosen(new Set(shown.map((effect) => effect.id)))}>
+              <button
+                type="button"
+                className="ml-2 text-soft underline hover:text-text"
+                onClick={() => setChosen(new Set(shown.map((effect) => effect.id)))}
+              >
                 choose all
               </button>
-              <button type="button" className="text-soft underline hover:text-text" onClick={() => setChosen(new Set())}>
+              <button
+                type="button"
+                className="text-soft underline hover:text-text"
+                onClick={() => setChosen(new Set())}
+              >
                 choose none
               </button>
             </div>
@@ -172,14 +206,22 @@ export function Library() {
           )}
           <span className="flex-1" />
           {told && (
-            <p role={told.problem ? "alert" : "status"} className={`flex min-w-0 items-center gap-2 text-xs ${told.problem ? "text-ember" : "text-soft"}`}>
+            <p
+              role={told.problem ? "alert" : "status"}
+              className={`flex min-w-0 items-center gap-2 text-xs ${told.problem ? "text-ember" : "text-soft"}`}
+            >
               <span className="line-clamp-2">{told.text}</span>
               {told.undo && (
                 <button type="button" className="shrink-0 text-text underline" onClick={told.undo}>
                   Bring back
                 </button>
               )}
-              <button type="button" aria-label="Dismiss" className="shrink-0 hover:text-text" onClick={() => setTold(null)}>
+              <button
+                type="button"
+                aria-label="Dismiss"
+                className="shrink-0 hover:text-text"
+                onClick={() => setTold(null)}
+              >
                 <X className="size-3.5" />
               </button>
             </p>
@@ -195,8 +237,12 @@ export function Library() {
             {(effects.error as Error).message}
           </p>
         )}
-        {effects.data?.length === 0 && <p className="text-soft">Nothing here yet. A new effect starts with a source that is already running.</p>}
-        {words && effects.data && effects.data.length > 0 && shown.length === 0 && <p className="text-soft">No effect has ‘{words}’ in its name or summary.</p>}
+        {effects.data?.length === 0 && (
+          <p className="text-soft">Nothing here yet. A new effect starts with a source that is already running.</p>
+        )}
+        {words && effects.data && effects.data.length > 0 && shown.length === 0 && (
+          <p className="text-soft">No effect has ‘{words}’ in its name or summary.</p>
+        )}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(310px,1fr))] gap-6">
           {shown.map((effect) => (
             <Card
@@ -216,7 +262,11 @@ export function Library() {
         </ul>
         <Storage onDeleted={() => setShowDeleted(true)} />
       </main>
-      {dropping && <div className="pointer-events-none fixed inset-3 grid place-items-center rounded-lg border-2 border-dashed border-ice bg-panel/80 text-base">Drop to bring it into the library</div>}
+      {dropping && (
+        <div className="pointer-events-none fixed inset-3 grid place-items-center rounded-lg border-2 border-dashed border-ice bg-panel/80 text-base">
+          Drop to bring it into the library
+        </div>
+      )}
       <Deleted open={showDeleted} onOpenChange={setShowDeleted} act={act} />
     </div>
   );
@@ -231,7 +281,14 @@ async function each(ids: readonly string[], work: (id: string) => Promise<unknow
 function Ridge() {
   return (
     <svg viewBox="0 0 28 20" className="h-5 w-7" aria-hidden>
-      <path d="M1 18 13 8l14 10" fill="none" stroke="var(--ice)" strokeWidth="1.8" strokeLinecap="round" strokeLinejoin="round" />
+      <path
+        d="M1 18 13 8l14 10"
+        fill="none"
+        stroke="var(--ice)"
+        strokeWidth="1.8"
+        strokeLinecap="round"
+        strokeLinejoin="round"
+      />
       <circle cx="8" cy="4" r="1.6" fill="var(--text)" />
       <circle cx="17" cy="3" r="1.1" fill="var(--soft)" />
       <circle cx="21" cy="7.5" r="1.4" fill="var(--text)" />

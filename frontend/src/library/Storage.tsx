@@ -10,7 +10,11 @@ const LIMITS = [0.5e9, 1e9, 2e9, 4e9, 8e9, 16e9, 32e9, 64e9];
 
 export function Storage({ onDeleted }: { onDeleted: () => void }) {
   const [open, setOpen] = useState(false);
-  const storage = useQuery({ queryKey: ["storage"], queryFn: () => answered(api.GET("/api/storage")), refetchInterval: 20_000 });
+  const storage = useQuery({
+    queryKey: ["storage"],
+    queryFn: () => answered(api.GET("/api/storage")),
+    refetchInterval: 20_000,
+  });
   const told = storage.data;
   if (!told) return <footer className="mt-10 h-6" />;
   return (
@@ -19,7 +23,8 @@ export function Storage({ onDeleted }: { onDeleted: () => void }) {
         Effects <span className="tabular text-text">{bytesTold(told.effects)}</span>
       </span>
       <span>
-        computed frames <span className="tabular text-text">{bytesTold(told.frames)}</span> of at most {bytesTold(told.limit)}
+        computed frames <span className="tabular text-text">{bytesTold(told.frames)}</span> of at most{" "}
+        {bytesTold(told.limit)}
       </span>
       <button type="button" className="underline hover:text-text" onClick={() => setOpen(true)}>
         Storage…
@@ -29,7 +34,12 @@ export function Storage({ onDeleted }: { onDeleted: () => void }) {
           {told.deleted} deleted…
         </button>
       )}
-      <Dialog open={open} onOpenChange={setOpen} title="Storage" description="Effects are yours and stay. Computed frames can be made again: those that nobody comes back to go by themselves.">
+      <Dialog
+        open={open}
+        onOpenChange={setOpen}
+        title="Storage"
+        description="Effects are yours and stay. Computed frames can be made again: those that nobody comes back to go by themselves."
+      >
         <Held told={told} />
       </Dialog>
     </footer>
@@ -58,7 +68,11 @@ function Held({ told }: { told: Schemas["StorageOut"] }) {
         <dt className="text-soft">Free on this disk</dt>
         <dd className="tabular text-right text-soft">{bytesTold(told.free)}</dd>
       </dl>
-      <div className="h-1.5 overflow-hidden rounded bg-line" role="img" aria-label={`${Math.round(share * 100)} % of the limit is used`}>
+      <div
+        className="h-1.5 overflow-hidden rounded bg-line"
+        role="img"
+        aria-label={`${Math.round(share * 100)} % of the limit is used`}
+      >
         <div className={`h-full ${share > 0.9 ? "bg-brass" : "bg-ice/70"}`} style={{ width: `${share * 100}%` }} />
       </div>
       <div className="flex items-center gap-3">
@@ -67,14 +81,18 @@ function Held({ told }: { told: Schemas["StorageOut"] }) {
           <select
             aria-label="What computed frames may take"
             value={told.limit}
-            onChange={(event) => void act(answered(api.PUT("/api/storage", { body: { limit: Number(event.target.value) } })))}
+            onChange={(event) =>
+              void act(answered(api.PUT("/api/storage", { body: { limit: Number(event.target.value) } })))
+            }
             className="rounded border border-line bg-raised px-2 py-1"
           >
-            {[...new Set([...LIMITS, told.limit])].sort((a, b) => a - b).map((limit) => (
-              <option key={limit} value={limit}>
-                {bytesTold(limit)}
-              </option>
-            ))}
+            {[...new Set([...LIMITS, told.limit])]
+              .sort((a, b) => a - b)
+              .map((limit) => (
+                <option key={limit} value={limit}>
+                  {bytesTold(limit)}
+                </option>
+              ))}
           </select>
         </label>
         <span className="flex-1" />

@@ -31,12 +31,19 @@ export function Actions({ actions, path }: { actions: Node[]; path: Path }) {
 function Deed({ action, actions, index, path }: { action: Node; actions: Node[]; index: number; path: Path }) {
   const { catalogue } = useScore();
   const info = kindOf(catalogue, "action", action.kind);
-  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({ id: deedId(path, index) });
+  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({
+    id: deedId(path, index),
+  });
   if (!info) return null;
   const inner = [...path, index];
   const change = info.phase === "change";
   return (
-    <div ref={setNodeRef} style={{ transform: CSS.Translate.toString(transform), transition }} data-deed={inner.join("/")} className={`group/action relative min-h-6 pl-6 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}>
+    <div
+      ref={setNodeRef}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      data-deed={inner.join("/")}
+      className={`group/action relative min-h-6 pl-6 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}
+    >
       <button
         type="button"
         ref={setActivatorNodeRef}
@@ -48,12 +55,25 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
       >
         {change ? "→" : "↝"}
       </button>
-      <Sentence info={info} node={action} path={inner} wrapOnce wrapWords={(text) => <Exchangeable slot="action" path={inner} label="What it does" text={text} present={info.kind} />} />
+      <Sentence
+        info={info}
+        node={action}
+        path={inner}
+        wrapOnce
+        wrapWords={(text) => (
+          <Exchangeable slot="action" path={inner} label="What it does" text={text} present={info.kind} />
+        )}
+      />
       <NotesAt path={inner} />
       <button
         type="button"
         aria-label={`Remove: ${info.title}`}
-        onClick={() => edit(path, actions.filter((_, other) => other !== index))}
+        onClick={() =>
+          edit(
+            path,
+            actions.filter((_, other) => other !== index),
+          )
+        }
         className="absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
       >
         <X className="size-3" />

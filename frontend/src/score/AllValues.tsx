@@ -23,7 +23,11 @@ function useSections(info: KindInfo, node: Node, path: Path): Section[] {
     for (const field of fields) {
       if (field.type !== "slot" || field.slot === "condition") continue;
       const value = owner[field.name];
-      const entries: [Node, Path][] = Array.isArray(value) ? (value as Node[]).map((entry, index) => [entry, [...where, field.name, index]]) : value ? [[value as Node, [...where, field.name]]] : [];
+      const entries: [Node, Path][] = Array.isArray(value)
+        ? (value as Node[]).map((entry, index) => [entry, [...where, field.name, index]])
+        : value
+          ? [[value as Node, [...where, field.name]]]
+          : [];
       for (const [entry, at] of entries) {
         const kind = kindOf(catalogue, field.slot ?? "", entry.kind);
         if (kind && kind.fields.length) out.push({ info: kind, node: entry, path: at });
@@ -42,7 +46,8 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
     for (const section of sections) {
       const fresh = made(section.info, effect, catalogue, false);
       for (const field of section.info.fields) {
-        if (!field.required && field.type !== "slot" && field.type !== "references") next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
+        if (!field.required && field.type !== "slot" && field.type !== "references")
+          next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
       }
     }
     commit(next);
@@ -52,14 +57,20 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
       wide
       label={`All values of ${label}`}
       trigger={
-        <button type="button" aria-label={`All values of ${label}`} className="rounded p-[5px] text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5">
+        <button
+          type="button"
+          aria-label={`All values of ${label}`}
+          className="rounded p-[5px] text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5"
+        >
           <SlidersHorizontal />
         </button>
       }
     >
       <h3 className="mb-2 font-medium">{label}</h3>
       {sections.map((section, index) => {
-        const shown = section.info.fields.filter((field) => !(field.type === "slot" && (field.many || field.slot === "condition")));
+        const shown = section.info.fields.filter(
+          (field) => !(field.type === "slot" && (field.many || field.slot === "condition")),
+        );
         return shown.length === 0 ? null : (
           <section key={index} className="mb-3">
             {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{capitalised(section.info.title)}</h4>}

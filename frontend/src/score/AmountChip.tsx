@@ -9,7 +9,16 @@ import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution } from "./Distribution";
-import { attributes, isColor, isWide, quantityRange, rangeOf, useScore, type Surroundings, type ValueRange } from "./context";
+import {
+  attributes,
+  isColor,
+  isWide,
+  quantityRange,
+  rangeOf,
+  useScore,
+  type Surroundings,
+  type ValueRange,
+} from "./context";
 import { exchange } from "./exchanging";
 import { CurveEditor, curveWords } from "./CurveChip";
 import { storeAt } from "@/state/store";
@@ -30,12 +39,21 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
       label={field.label}
       wide={compared}
       trigger={
-        <button type="button" className="chip tabular text-[12.5px]" aria-label={`${field.label}: ${inWords(amount, range, score)}`}>
+        <button
+          type="button"
+          className="chip tabular text-[12.5px]"
+          aria-label={`${field.label}: ${inWords(amount, range, score)}`}
+        >
           <Written amount={amount} range={range} score={score} />
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={!same(amount, field.default as Json)} onReset={() => edit(path, field.default as Json)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={!same(amount, field.default as Json)}
+        onReset={() => edit(path, field.default as Json)}
+      />
       {compared && <Distribution condition={parent} path={path.slice(0, -1)} unit={range.unit} />}
       <AmountEditor amount={amount} path={path} range={range} />
     </Popover>
@@ -46,22 +64,50 @@ function Written({ amount, range, score }: { amount: Node; range: ValueRange; sc
   if (range.value !== "color") return <>{inWords(amount, range, score)}</>;
   const shown = (name: string) => (isColor(amount[name]) ? <Swatch color={amount[name] as number[]} /> : null);
   if (amount.kind === "fixed" && isColor(amount.value)) return shown("value");
-  if (amount.kind === "spread") return <>{shown("value")}± {plain(Number(amount.spread))}</>;
-  if (amount.kind === "mapped") return <>{shown("low")}→{shown("high")} by {quantityWords(amount.quantity as Node, score)}</>;
-  if (amount.kind === "curve") return <>{(keysOf(amount.curve) ?? []).slice(0, 5).map((key, index) => <Swatch key={index} color={key.value as number[]} />)}{overWords(amount, score)}</>;
+  if (amount.kind === "spread")
+    return (
+      <>
+        {shown("value")}± {plain(Number(amount.spread))}
+      </>
+    );
+  if (amount.kind === "mapped")
+    return (
+      <>
+        {shown("low")}→{shown("high")} by {quantityWords(amount.quantity as Node, score)}
+      </>
+    );
+  if (amount.kind === "curve")
+    return (
+      <>
+        {(keysOf(amount.curve) ?? []).slice(0, 5).map((key, index) => (
+          <Swatch key={index} color={key.value as number[]} />
+        ))}
+        {overWords(amount, score)}
+      </>
+    );
   if (keysOf(amount.value)) return <>{inWords(amount, range, score)}</>;
-  if (amount.kind === "noise" || amount.kind === "field") return <>{shown("low")}→{shown("high")} {amount.kind === "noise" ? "by noise" : `by ${nameIn(score.effect.fields, amount.field)}`}</>;
+  if (amount.kind === "noise" || amount.kind === "field")
+    return (
+      <>
+        {shown("low")}→{shown("high")}{" "}
+        {amount.kind === "noise" ? "by noise" : `by ${nameIn(score.effect.fields, amount.field)}`}
+      </>
+    );
   return <>{inWords(amount, range, score)}</>;
 }
 
-const nameIn = (items: Node[], id: Json | undefined): string => String(items.find((item) => item.id === id)?.label ?? "?");
+const nameIn = (items: Node[], id: Json | undefined): string =>
+  String(items.find((item) => item.id === id)?.label ?? "?");
 
 function overWords(amount: Node, { catalogue }: Surroundings): string {
   const field = kindOf(catalogue, "amount", "curve")?.fields.find((entry) => entry.name === "over");
   return ` over ${field?.words?.[String(amount.over)] ?? String(amount.over)}`;
 }
 
-export function quantityWords(quantity: Node, { catalogue, effect }: Pick<Surroundings, "catalogue" | "effect">): string {
+export function quantityWords(
+  quantity: Node,
+  { catalogue, effect }: Pick<Surroundings, "catalogue" | "effect">,
+): string {
   const info = kindOf(catalogue, "quantity", quantity?.kind);
   const attribute = effect.attributes.find((item) => item.id === quantity?.attribute)?.label ?? quantity?.attribute;
   return quantity?.kind === "attribute" ? String(attribute) : (info?.title ?? "?");
@@ -70,8 +116,17 @@ export function quantityWords(quantity: Node, { catalogue, effect }: Pick<Surrou
 export function inWords(amount: Node, range: ValueRange, score: Surroundings): string {
   const { units } = score.catalogue;
   const one = (value: Json | undefined) =>
-    isColor(value) ? `(${value.map((entry) => plain(entry)).join(", ")})` : plain(Number(value ?? 0) * (range.unit === "share" ? 100 : 1));
-  const whole = (value: Json | undefined) => range.value === "flag" ? (Number(value ?? 0) >= 0.5 ? "yes" : "no") : (isColor(value) ? `${one(value)} ${units[range.unit] ?? ""}`.trim() : withUnit(Number(value ?? 0), range.unit, units));
+    isColor(value)
+      ? `(${value.map((entry) => plain(entry)).join(", ")})`
+      : plain(Number(value ?? 0) * (range.unit === "share" ? 100 : 1));
+  const whole = (value: Json | undefined) =>
+    range.value === "flag"
+      ? Number(value ?? 0) >= 0.5
+        ? "yes"
+        : "no"
+      : isColor(value)
+        ? `${one(value)} ${units[range.unit] ?? ""}`.trim()
+        : withUnit(Number(value ?? 0), range.unit, units);
   const keys = keysOf(amount?.value);
   if (amount?.kind === "fixed" && keys) return `${one(keys[0]!.value)} … ${whole(keys.at(-1)!.value)} over time`;
   switch (amount?.kind) {
@@ -111,7 +166,11 @@ function spelled(amount: Node, score: Surroundings): string {
     if (field?.words) return field.words[String(value)] ?? String(value);
     const keys = keysOf(value);
     if (keys) return `${plain(Number(keys[0]!.value))} … ${plain(Number(keys.at(-1)!.value))} over time`;
-    return typeof value === "number" ? plain(value) : isColor(value) ? `(${value.map((entry) => plain(entry)).join(", ")})` : String(value ?? "");
+    return typeof value === "number"
+      ? plain(value)
+      : isColor(value)
+        ? `(${value.map((entry) => plain(entry)).join(", ")})`
+        : String(value ?? "");
   };
   return pieces(info.sentence).map(said).join("");
 }
@@ -124,7 +183,10 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
   const values = (node: Node): Json => {
     const keys = keysOf(node.curve) ?? keysOf(node.value);
     // Of a curve its largest value, so that switching kinds keeps something that can be seen.
-    if (keys) return [...keys].sort((a, b) => Number(Array.isArray(a.value) ? 0 : a.value) - Number(Array.isArray(b.value) ? 0 : b.value)).at(-1)!.value as Json;
+    if (keys)
+      return [...keys]
+        .sort((a, b) => Number(Array.isArray(a.value) ? 0 : a.value) - Number(Array.isArray(b.value) ? 0 : b.value))
+        .at(-1)!.value as Json;
     return node.value ?? node.high ?? (isWide(range) ? [0, 0, 0] : 0);
   };
   const change = (kind: string) => {
@@ -139,23 +201,67 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
           const quantity = kindOf(catalogue, "quantity", (value as Node)?.kind);
           return (
             <Row key={field.name} label={field.label}>
-              {quantity && <Sentence info={quantity} node={value as Node} path={inner} wrapWords={(words) => <KindPicker slot="quantity" path={inner} label={field.label} words={words} present={quantity.kind} node={value as Node} />} whole />}
+              {quantity && (
+                <Sentence
+                  info={quantity}
+                  node={value as Node}
+                  path={inner}
+                  wrapWords={(words) => (
+                    <KindPicker
+                      slot="quantity"
+                      path={inner}
+                      label={field.label}
+                      words={words}
+                      present={quantity.kind}
+                      node={value as Node}
+                    />
+                  )}
+                  whole
+                />
+              )}
             </Row>
           );
         }
-        if (field.type === "reference") return <Row key={field.name} label={field.label}><ReferenceChip field={field} value={value as string | null} path={inner} /></Row>; // prettier-ignore
-        if (field.type === "curve") return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
-        if (field.type === "choice") return <Row key={field.name} label={field.label}><ChoiceChip field={field} value={String(value)} path={inner} /></Row>; // prettier-ignore
+        if (field.type === "reference")
+          return (
+            <Row key={field.name} label={field.label}>
+              <ReferenceChip field={field} value={value as string | null} path={inner} />
+            </Row>
+          );
+        if (field.type === "curve")
+          return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
+        if (field.type === "choice")
+          return (
+            <Row key={field.name} label={field.label}>
+              <ChoiceChip field={field} value={String(value)} path={inner} />
+            </Row>
+          );
         const followed = amount.quantity ? quantityRange(amount.quantity as Node, catalogue, effect) : null;
-        const own: ValueRange = field.type === "value" ? within(range, amount) : followed && field.unit_from ? { ...followed, low: null, high: null } : spreadRange(field, range, values(amount));
+        const own: ValueRange =
+          field.type === "value"
+            ? within(range, amount)
+            : followed && field.unit_from
+              ? { ...followed, low: null, high: null }
+              : spreadRange(field, range, values(amount));
         // A spread in percent is one of the value around which it spreads.
         const around = values(amount);
         const base = field.name === "spread" && typeof around === "number" ? Math.abs(around) : undefined;
         return (
           <div key={field.name}>
-            {(info.fields.length > 1 || field.type !== "value") && <div className="text-xs text-soft">{field.label}</div>}
+            {(info.fields.length > 1 || field.type !== "value") && (
+              <div className="text-xs text-soft">{field.label}</div>
+            )}
             {field.type === "whole" ? (
-              <NumberEditor value={Number(value)} store={storeAt(inner)} label={field.label} unit="" low={0} high={2 ** 31 - 1} soft={[0, 100]} whole />
+              <NumberEditor
+                value={Number(value)}
+                store={storeAt(inner)}
+                label={field.label}
+                unit=""
+                low={0}
+                high={2 ** 31 - 1}
+                soft={[0, 100]}
+                whole
+              />
             ) : (
               <ValueEditor value={value} path={inner} label={field.label} range={own} base={base} />
             )}
@@ -163,18 +269,20 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
         );
       })}
       <div className="flex flex-wrap gap-1 border-t border-line pt-2" role="group" aria-label="How it varies">
-        {kinds.filter((kind) => !kind.single || !isWide(range)).map((kind) => (
-          <button
-            key={kind.kind}
-            type="button"
-            aria-pressed={kind.kind === amount.kind}
-            title={unmarked(kind.help)}
-            onClick={() => change(kind.kind)}
-            className={`rounded px-2 py-0.5 text-xs ${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
-          >
-            {kind.title}
-          </button>
-        ))}
+        {kinds
+          .filter((kind) => !kind.single || !isWide(range))
+          .map((kind) => (
+            <button
+              key={kind.kind}
+              type="button"
+              aria-pressed={kind.kind === amount.kind}
+              title={unmarked(kind.help)}
+              onClick={() => change(kind.kind)}
+              className={`rounded px-2 py-0.5 text-xs ${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+            >
+              {kind.title}
+            </button>
+          ))}
       </div>
     </div>
   );
@@ -184,21 +292,43 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
 function within(range: ValueRange, amount: Node): ValueRange {
   if (amount.kind !== "spread" || isWide(range)) return range;
   const spread = Number(keysOf(amount.spread)?.[0]?.value ?? amount.spread ?? 0);
-  return { ...range, low: range.low === null ? null : range.low + spread, high: range.high === null ? null : range.high - spread };
+  return {
+    ...range,
+    low: range.low === null ? null : range.low + spread,
+    high: range.high === null ? null : range.high - spread,
+  };
 }
 
 /** The widest spread that keeps within the limits of its value. */
 function widest(range: ValueRange, around: Json): number | null {
   if (isWide(range) || typeof around !== "number") return null;
-  const room = Math.min(range.low === null ? Infinity : around - range.low, range.high === null ? Infinity : range.high - around);
+  const room = Math.min(
+    range.low === null ? Infinity : around - range.low,
+    range.high === null ? Infinity : range.high - around,
+  );
   return Number.isFinite(room) ? Math.max(0, room) : null;
 }
 
 function spreadRange(field: FieldInfo, range: ValueRange, around: Json): ValueRange {
-  if (field.unit) return { value: "number", unit: field.unit, low: field.low ?? null, high: field.high ?? null, soft: (field.soft ?? [0, 1]) as [number, number] };
+  if (field.unit)
+    return {
+      value: "number",
+      unit: field.unit,
+      low: field.low ?? null,
+      high: field.high ?? null,
+      soft: (field.soft ?? [0, 1]) as [number, number],
+    };
   const size = typeof around === "number" ? Math.abs(around) || 1 : 1;
-  const soft: [number, number] = field.soft ? (field.soft as [number, number]) : [0, field.name === "spread" ? size : 1];
-  return { value: "number", unit: field.name === "spread" && !isWide(range) ? range.unit : "", low: field.low ?? null, high: field.name === "spread" ? widest(range, around) : (field.high ?? null), soft };
+  const soft: [number, number] = field.soft
+    ? (field.soft as [number, number])
+    : [0, field.name === "spread" ? size : 1];
+  return {
+    value: "number",
+    unit: field.name === "spread" && !isWide(range) ? range.unit : "",
+    low: field.low ?? null,
+    high: field.name === "spread" ? widest(range, around) : (field.high ?? null),
+    soft,
+  };
 }
 
 function Row({ label, children }: { label: string; children: React.ReactNode }) {
@@ -209,4 +339,3 @@ function Row({ label, children }: { label: string; children: React.ReactNode }) 
     </div>
   );
 }
-

@@ -74,13 +74,26 @@ function PlainOrNested({ field, parent, path }: Props) {
 function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; path: Path }) {
   const { catalogue } = useScore();
   const info = kindOf(catalogue, field.slot ?? "", node?.kind);
-  if (!info || !node) return <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={field.optional ?? "choose…"} />;
+  if (!info || !node)
+    return <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={field.optional ?? "choose…"} />;
   const words = (text: string) => {
     const [lead, core, tail] = coreOf(text);
     return (
       <>
         {lead}
-        {core && (/\w/.test(core) ? <KindPicker slot={field.slot ?? ""} path={path} label={field.label} words={core} present={String(node.kind)} node={node} /> : core)}
+        {core &&
+          (/\w/.test(core) ? (
+            <KindPicker
+              slot={field.slot ?? ""}
+              path={path}
+              label={field.label}
+              words={core}
+              present={String(node.kind)}
+              node={node}
+            />
+          ) : (
+            core
+          ))}
         {tail}
       </>
     );
@@ -88,7 +101,17 @@ function SlotChip({ field, node, path }: { field: FieldInfo; node: Node | null; 
   return <Sentence info={info} node={node} path={path} wrapWords={words} whole />;
 }
 
-function PlainChip({ field: declared, parent, value, path }: { field: FieldInfo; parent: Node; value: Json; path: Path }) {
+function PlainChip({
+  field: declared,
+  parent,
+  value,
+  path,
+}: {
+  field: FieldInfo;
+  parent: Node;
+  value: Json;
+  path: Path;
+}) {
   const { catalogue, effect } = useScore();
   const field = fieldNow(declared, parent, catalogue, effect);
   return (
@@ -107,7 +130,12 @@ function PlainChip({ field: declared, parent, value, path }: { field: FieldInfo;
 
 export function Swatch({ color }: { color: readonly number[] }) {
   const tone = `rgb(${color.map((c) => Math.round(c * 255)).join(" ")})`;
-  return <span className="mx-0.5 inline-block size-3 translate-y-[2px] rounded-sm border border-line" style={{ background: tone }} />;
+  return (
+    <span
+      className="mx-0.5 inline-block size-3 translate-y-[2px] rounded-sm border border-line"
+      style={{ background: tone }}
+    />
+  );
 }
 
 function written(value: Json, field: FieldInfo, units: Record<string, string>): string {

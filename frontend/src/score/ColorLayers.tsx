@@ -22,7 +22,11 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
         // Chosen, blend mode and strength are told apart from the rest even where they are at their defaults.
         const mode = info.fields.find((field) => field.name === "mode")!;
         const strength = info.fields.find((field) => field.name === "strength")!;
-        const bare = { ...info, sentence: info.sentence.replace("[ by {mode}][ at {strength}]", ""), fields: info.fields.filter((field) => field !== mode && field !== strength) };
+        const bare = {
+          ...info,
+          sentence: info.sentence.replace("[ by {mode}][ at {strength}]", ""),
+          fields: info.fields.filter((field) => field !== mode && field !== strength),
+        };
         return (
           <div key={index} className="group/layer relative pl-4 pr-[74px]" data-layer={index}>
             <span className="absolute left-0 text-soft" aria-hidden>
@@ -30,18 +34,43 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
             </span>
             <Noted path={inner}>
               {index > 0 && <span className="text-soft">over it </span>}
-              <Sentence info={chosen ? bare : info} node={layer} path={inner} wrapOnce wrapWords={(text) => <Exchangeable slot="layer" path={inner} label="Colour" text={text} present={info.kind} />} />
+              <Sentence
+                info={chosen ? bare : info}
+                node={layer}
+                path={inner}
+                wrapOnce
+                wrapWords={(text) => (
+                  <Exchangeable slot="layer" path={inner} label="Colour" text={text} present={info.kind} />
+                )}
+              />
               {chosen && (
                 <span className="text-soft">
                   {" "}
-                  · <Chip field={mode} parent={layer} path={[...inner, "mode"]} /> at <Chip field={strength} parent={layer} path={[...inner, "strength"]} />
+                  · <Chip field={mode} parent={layer} path={[...inner, "mode"]} /> at{" "}
+                  <Chip field={strength} parent={layer} path={[...inner, "strength"]} />
                 </span>
               )}
             </Noted>
             <span className="absolute right-0 top-0 flex opacity-0 focus-within:opacity-100 group-hover/layer:opacity-100">
-              {index > 0 && <Small label={`Under the layer below: ${info.title}`} icon={<ArrowUp className="size-3" />} onClick={() => put(moved(layers, index, index - 1))} />}
-              {index < layers.length - 1 && <Small label={`Over the layer above: ${info.title}`} icon={<ArrowDown className="size-3" />} onClick={() => put(moved(layers, index, index + 1))} />}
-              <Small label={`Remove: ${info.title}`} icon={<X className="size-3" />} onClick={() => put(layers.filter((_, at) => at !== index))} />
+              {index > 0 && (
+                <Small
+                  label={`Under the layer below: ${info.title}`}
+                  icon={<ArrowUp className="size-3" />}
+                  onClick={() => put(moved(layers, index, index - 1))}
+                />
+              )}
+              {index < layers.length - 1 && (
+                <Small
+                  label={`Over the layer above: ${info.title}`}
+                  icon={<ArrowDown className="size-3" />}
+                  onClick={() => put(moved(layers, index, index + 1))}
+                />
+              )}
+              <Small
+                label={`Remove: ${info.title}`}
+                icon={<X className="size-3" />}
+                onClick={() => put(layers.filter((_, at) => at !== index))}
+              />
             </span>
           </div>
         );
@@ -57,7 +86,13 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
 
 function Small({ label, icon, onClick }: { label: string; icon: React.ReactNode; onClick: () => void }) {
   return (
-    <button type="button" aria-label={label} title={label} onClick={onClick} className="grid size-6 place-items-center rounded text-soft hover:bg-raised hover:text-ice">
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="grid size-6 place-items-center rounded text-soft hover:bg-raised hover:text-ice"
+    >
       {icon}
     </button>
   );

@@ -40,18 +40,29 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
   if (!info) return null;
   const join = (kind: string) => {
     const outer = made(kindOf(catalogue, "condition", kind)!, effect, catalogue);
-    edit(path, { ...outer, conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect, catalogue)] });
+    edit(path, {
+      ...outer,
+      conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect, catalogue)],
+    });
   };
   const key = JSON.stringify([rule, path]);
 
-  const ring = (pinned: boolean) => useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
-  const unring = () => useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
+  const ring = (pinned: boolean) =>
+    useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
+  const unring = () =>
+    useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
   return (
     <span
       className="group/condition"
       onMouseEnter={() => {
         // Resting on a condition rings its particles; passing over it does not, nor does editing in it.
-        timer.current = setTimeout(() => !useStudio.getState().highlight?.pinned && !document.querySelector("[data-radix-popper-content-wrapper]") && ring(false), REST);
+        timer.current = setTimeout(
+          () =>
+            !useStudio.getState().highlight?.pinned &&
+            !document.querySelector("[data-radix-popper-content-wrapper]") &&
+            ring(false),
+          REST,
+        );
       }}
       onMouseLeave={() => {
         clearTimeout(timer.current);
@@ -61,27 +72,53 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
       {lead}
       <Noted path={path}>
         {several || inner ? (
-          <KindPicker slot="condition" path={path} label="Condition" words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"} present={info.kind} />
+          <KindPicker
+            slot="condition"
+            path={path}
+            label="Condition"
+            words={several ? (JOINING[String(condition.kind)] ?? info.title) : "not"}
+            present={info.kind}
+          />
         ) : (
           <Sentence info={info} node={condition} path={path} />
         )}
       </Noted>
-      {inner ? <> <ConditionNode condition={inner} path={[...path, "condition"]} rule={rule} counted={counted} onRemove={onRemove} /></> : <BranchCount path={counted} />}
+      {inner ? (
+        <>
+          {" "}
+          <ConditionNode
+            condition={inner}
+            path={[...path, "condition"]}
+            rule={rule}
+            counted={counted}
+            onRemove={onRemove}
+          />
+        </>
+      ) : (
+        <BranchCount path={counted} />
+      )}
       {/* Takes no room of its own, so that an unseen button never breaks a line. */}
       <span className="relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
         <Menu
           trigger={
-            <button type="button" aria-label="Change this condition" className="absolute -top-0.5 left-0.5 grid size-6 place-items-center rounded bg-panel text-xs text-soft hover:bg-raised hover:text-text">
+            <button
+              type="button"
+              aria-label="Change this condition"
+              className="absolute -top-0.5 left-0.5 grid size-6 place-items-center rounded bg-panel text-xs text-soft hover:bg-raised hover:text-text"
+            >
               ⋯
             </button>
           }
           entries={[
             ...(condition.kind === "all" ? [] : [{ label: "and another condition…", onSelect: () => join("all") }]),
             ...(condition.kind === "any" ? [] : [{ label: "or another condition…", onSelect: () => join("any") }]),
-            { label: inner ? "no longer negate" : "negate", onSelect: () => edit(path, inner ?? { kind: "not", condition }) },
+            {
+              label: inner ? "no longer negate" : "negate",
+              onSelect: () => edit(path, inner ?? { kind: "not", condition }),
+            },
             { label: "ring those it holds for", onSelect: () => ring(true) },
             { label: "remove this condition", danger: true, onSelect: onRemove },
-          ]} // prettier-ignore
+          ]}
         />
       </span>
       {several && (
@@ -119,7 +156,10 @@ function BranchCount({ path }: { path: Path }) {
   // The whole condition has its count at the right edge of the rule.
   if (!found || inner.length === 0) return null;
   return (
-    <span className="tabular ml-1.5 inline-flex items-center gap-1 whitespace-nowrap align-middle text-xs text-soft" title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}>
+    <span
+      className="tabular ml-1.5 inline-flex items-center gap-1 whitespace-nowrap align-middle text-xs text-soft"
+      title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}
+    >
       {curve && <Spark values={curve.holds} at={between(curves!.frames, frame)} width={30} height={12} />}
       <span className={found.holds ? "text-text" : "text-brass"}>{count(found.holds)}</span>
     </span>

@@ -9,7 +9,17 @@ import { plain } from "@/ui/numbers";
 import { isWide, useScore, type ValueRange } from "./context";
 import { storeAt } from "@/state/store";
 
-export function CurveEditor({ value, over, path, range }: { value: Json; over: string; path: Path; range: ValueRange }) {
+export function CurveEditor({
+  value,
+  over,
+  path,
+  range,
+}: {
+  value: Json;
+  over: string;
+  path: Path;
+  range: ValueRange;
+}) {
   const { effect, catalogue } = useScore();
   const keys = keysOf(value);
   if (!keys) return null;
@@ -50,7 +60,12 @@ export function CurveChip({ field, parent, path }: { field: FieldInfo; parent: N
         </button>
       }
     >
-      <CurveEditor value={value} over={field.along === "share" ? "life" : String(parent[field.along ?? ""] ?? "life")} path={path} range={range} />
+      <CurveEditor
+        value={value}
+        over={field.along === "share" ? "life" : String(parent[field.along ?? ""] ?? "life")}
+        path={path}
+        range={range}
+      />
     </Popover>
   );
 }

@@ -58,7 +58,13 @@ export function Distribution({ condition, path, unit }: Props) {
   if (problem) return <p className="mb-2 text-xs text-ember">{problem}</p>;
   if (!histogram) return <div className="mb-2 h-[120px] text-xs text-soft">Reading the distribution…</div>;
   if (histogram.total === 0) {
-    return <p className="mb-3 text-xs text-soft">{atContacts ? "Nobody in this group has touched anything yet." : `Nobody is in this group at frame ${frame}; move the playhead to where there is somebody.`}</p>;
+    return (
+      <p className="mb-3 text-xs text-soft">
+        {atContacts
+          ? "Nobody in this group has touched anything yet."
+          : `Nobody is in this group at frame ${frame}; move the playhead to where there is somebody.`}
+      </p>
+    );
   }
   const low = histogram.edges[0] as number;
   const high = histogram.edges.at(-1) as number;
@@ -73,14 +79,20 @@ export function Distribution({ condition, path, unit }: Props) {
     const range = histogram.thresholds[index] ?? [0, 0];
     // What is being dragged runs ahead of the server.
     const spread = amount.kind === "spread" ? Number(amount.spread) : 0;
-    const span: [number, number] = draggable ? [Number(amount.value) - spread, Number(amount.value) + spread] : [range[0]!, range[1]!];
+    const span: [number, number] = draggable
+      ? [Number(amount.value) - spread, Number(amount.value) + spread]
+      : [range[0]!, range[1]!];
     return { name, draggable, at: (span[0] + span[1]) / 2, span };
   });
   const x = (value: number) => Math.max(0, Math.min(WIDTH, ((value - low) / (high - low || 1)) * WIDTH));
   const comparison = String(condition.comparison ?? "between");
   const passes = (from: number, to: number): boolean => {
     if (comparison === "between") return from >= lines[0]!.at && to <= lines[1]!.at;
-    return comparison === "above" || comparison === "at_least" ? from >= lines[0]!.at : comparison === "equal" ? from <= lines[0]!.at && to >= lines[0]!.at : to <= lines[0]!.at;
+    return comparison === "above" || comparison === "at_least"
+      ? from >= lines[0]!.at
+      : comparison === "equal"
+        ? from <= lines[0]!.at && to >= lines[0]!.at
+        : to <= lines[0]!.at;
   };
   const movable = lines.filter((line) => line.draggable);
   const valueAt = (clientX: number): number | null => {
@@ -138,13 +150,21 @@ export function Distribution({ condition, path, unit }: Props) {
           const inside = passes(histogram.edges[index] as number, histogram.edges[index + 1] as number);
           const height = number ? Math.max(2, Math.min(1, number / top) * (HEIGHT - 10)) : 0;
           const fill = inside ? "var(--ice)" : "var(--line)";
-          if (number <= top) return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={fill} />;
+          if (number <= top)
+            return <rect key={index} x={left} y={HEIGHT - height} width={width} height={height} fill={fill} />;
           const end = left > WIDTH / 2;
           return (
             <g key={index}>
               <rect x={left} y={10} width={width} height={6} fill={fill} />
               <rect x={left} y={19} width={width} height={HEIGHT - 19} fill={fill} />
-              <text x={end ? left - 4 : left + width + 4} y={17} textAnchor={end ? "end" : "start"} fontSize={9} fill="var(--soft)" className="tabular">
+              <text
+                x={end ? left - 4 : left + width + 4}
+                y={17}
+                textAnchor={end ? "end" : "start"}
+                fontSize={9}
+                fill="var(--soft)"
+                className="tabular"
+              >
                 {count(number)}
               </text>
             </g>
@@ -152,7 +172,16 @@ export function Distribution({ condition, path, unit }: Props) {
         })}
         {lines.map(({ name, at, span }) => (
           <g key={name}>
-            {span[1] > span[0] && <rect x={x(span[0])} y={0} width={Math.max(1, x(span[1]) - x(span[0]))} height={HEIGHT} fill="var(--text)" opacity={0.12} />}
+            {span[1] > span[0] && (
+              <rect
+                x={x(span[0])}
+                y={0}
+                width={Math.max(1, x(span[1]) - x(span[0]))}
+                height={HEIGHT}
+                fill="var(--text)"
+                opacity={0.12}
+              />
+            )}
             <line x1={x(at)} x2={x(at)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeWidth={1.5} />
           </g>
         ))}
@@ -162,7 +191,8 @@ export function Distribution({ condition, path, unit }: Props) {
         <span>
           {histogram.passing !== null && (
             <>
-              <b className="tabular font-medium text-text">{count(histogram.passing ?? 0)}</b> of <span className="tabular">{count(histogram.total)}</span>{" "}
+              <b className="tabular font-medium text-text">{count(histogram.passing ?? 0)}</b> of{" "}
+              <span className="tabular">{count(histogram.total)}</span>{" "}
               {atContacts ? "impacts in the run" : `at frame ${frame}`}
             </>
           )}
@@ -171,7 +201,9 @@ export function Distribution({ condition, path, unit }: Props) {
           {plain(high)} {catalogue.units[unit] ?? ""}
         </span>
       </figcaption>
-      {movable.length < lines.length && <p className="mt-1 text-xs text-soft">The band is what the threshold takes over these particles.</p>}
+      {movable.length < lines.length && (
+        <p className="mt-1 text-xs text-soft">The band is what the threshold takes over these particles.</p>
+      )}
     </figure>
   );
 }

@@ -25,7 +25,12 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={value !== field.default} onReset={() => edit(path, field.default as string)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={value !== field.default}
+        onReset={() => edit(path, field.default as string)}
+      />
       <FormulaEditor label={field.label} value={value} path={path} />
     </Popover>
   );

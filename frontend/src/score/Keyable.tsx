@@ -42,21 +42,42 @@ export function Keyable({ value, path, children }: Props) {
     );
   }
   const here = keyAt(keys, now, 0.5 / 240);
-  const present = here >= 0 ? keys[here]!.value : keys.length === 1 || now <= keys[0]!.at || now >= keys.at(-1)!.at ? valueNear(keys, now) : (computed ?? valueNear(keys, now));
+  const present =
+    here >= 0
+      ? keys[here]!.value
+      : keys.length === 1 || now <= keys[0]!.at || now >= keys.at(-1)!.at
+        ? valueNear(keys, now)
+        : (computed ?? valueNear(keys, now));
   const put = (next: Json): Json => curve(withKey(keys, here >= 0 ? keys[here]!.at : now, next as KeyValue));
-  const store: Store = { try: (next) => storeAt(path).try(put(next)), commit: (next) => storeAt(path).commit(put(next)) };
+  const store: Store = {
+    try: (next) => storeAt(path).try(put(next)),
+    commit: (next) => storeAt(path).commit(put(next)),
+  };
   const before = keys.filter((key) => key.at < now - 1e-3).at(-1);
   const after = keys.find((key) => key.at > now + 1e-3);
-  const drop = () => edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
+  const drop = () =>
+    edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
   return (
     <>
       {children(present as Json, store)}
       <div className="mt-1 flex items-center gap-0.5 text-xs text-brass">
-        <IconButton label="To the key before" className="!size-6" disabled={!before} onClick={() => before && seekTime(before.at)}>
+        <IconButton
+          label="To the key before"
+          className="!size-6"
+          disabled={!before}
+          onClick={() => before && seekTime(before.at)}
+        >
           <ChevronLeft />
         </IconButton>
-        <span className="tabular whitespace-nowrap">{here >= 0 ? `key ${here + 1} of ${keys.length}` : `${keys.length} keys`}</span>
-        <IconButton label="To the next key" className="!size-6" disabled={!after} onClick={() => after && seekTime(after.at)}>
+        <span className="tabular whitespace-nowrap">
+          {here >= 0 ? `key ${here + 1} of ${keys.length}` : `${keys.length} keys`}
+        </span>
+        <IconButton
+          label="To the next key"
+          className="!size-6"
+          disabled={!after}
+          onClick={() => after && seekTime(after.at)}
+        >
           <ChevronRight />
         </IconButton>
         <span className="flex-1" />
@@ -65,10 +86,20 @@ export function Keyable({ value, path, children }: Props) {
             <Trash2 />
           </IconButton>
         )}
-        <IconButton label={open ? "Close the curve" : "Show the curve under the clock"} aria-pressed={open} className={`!size-6 ${open ? "!text-brass" : ""}`} onClick={() => useStudio.setState({ track: open ? null : path })}>
+        <IconButton
+          label={open ? "Close the curve" : "Show the curve under the clock"}
+          aria-pressed={open}
+          className={`!size-6 ${open ? "!text-brass" : ""}`}
+          onClick={() => useStudio.setState({ track: open ? null : path })}
+        >
           <Spline />
         </IconButton>
-        <button type="button" title="Keep this value and drop all keyframes" className="whitespace-nowrap rounded px-1 text-soft hover:text-text" onClick={() => edit(path, present as Json)}>
+        <button
+          type="button"
+          title="Keep this value and drop all keyframes"
+          className="whitespace-nowrap rounded px-1 text-soft hover:text-text"
+          onClick={() => edit(path, present as Json)}
+        >
           no keyframes
         </button>
       </div>

@@ -37,20 +37,51 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
     void exchange(path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
   };
   const chip = (
-    <button type="button" className={quiet ? "chip chip-quiet" : "chip"} aria-label={typeof words === "string" ? undefined : label}>
+    <button
+      type="button"
+      className={quiet ? "chip chip-quiet" : "chip"}
+      aria-label={typeof words === "string" ? undefined : label}
+    >
       {words}
     </button>
   );
-  return <KindPopover slot={slot} path={path} label={label} present={present} onChoose={choose} trigger={chip} rest={rest.length > 0 && node && <FieldList fields={rest} node={node} path={path} />} />;
+  return (
+    <KindPopover
+      slot={slot}
+      path={path}
+      label={label}
+      present={present}
+      onChoose={choose}
+      trigger={chip}
+      rest={rest.length > 0 && node && <FieldList fields={rest} node={node} path={path} />}
+    />
+  );
 }
 
 /** Words of a sentence by which its kind is exchanged; blanks, commas and arrows around them are only words. */
-export function Exchangeable({ slot, path, label, text, present }: { slot: string; path: Path; label: string; text: string; present: string }) {
+export function Exchangeable({
+  slot,
+  path,
+  label,
+  text,
+  present,
+}: {
+  slot: string;
+  path: Path;
+  label: string;
+  text: string;
+  present: string;
+}) {
   const [lead, core, tail] = coreOf(text);
   return (
     <>
       {lead}
-      {core && (/\w/.test(core) ? <KindPicker slot={slot} path={path} label={label} words={core} present={present} quiet /> : core)}
+      {core &&
+        (/\w/.test(core) ? (
+          <KindPicker slot={slot} path={path} label={label} words={core} present={present} quiet />
+        ) : (
+          core
+        ))}
       {tail}
     </>
   );
@@ -93,7 +124,17 @@ export function KindPopover({ slot, path, label, trigger, onChoose, present, res
   );
 }
 
-function KindList({ slot, path, present, onChoose }: { slot: string; path: Path; present?: string; onChoose: (info: KindInfo) => void }) {
+function KindList({
+  slot,
+  path,
+  present,
+  onChoose,
+}: {
+  slot: string;
+  path: Path;
+  present?: string;
+  onChoose: (info: KindInfo) => void;
+}) {
   const { catalogue } = useScore();
   const fitting = useFitting(slot, path);
   const kinds = (catalogue.slots[slot] ?? []).filter((kind) => fitting(kind) || kind.kind === present);
@@ -101,14 +142,28 @@ function KindList({ slot, path, present, onChoose }: { slot: string; path: Path;
   const groups = [...new Set(kinds.map((kind) => kind.category))];
   const help = kinds.find((kind) => kind.kind === under)?.help;
   return (
-    <Command value={under} onValueChange={setUnder} label="Choose" className="-m-3" filter={(value, search) => (matches(kinds, value, search) ? 1 : 0)}>
+    <Command
+      value={under}
+      onValueChange={setUnder}
+      label="Choose"
+      className="-m-3"
+      filter={(value, search) => (matches(kinds, value, search) ? 1 : 0)}
+    >
       {kinds.length > 5 && (
-        <Command.Input autoFocus placeholder="Search…" className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft" />
+        <Command.Input
+          autoFocus
+          placeholder="Search…"
+          className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft"
+        />
       )}
       <Command.List className="max-h-64 overflow-y-auto p-1">
         <Command.Empty className="px-2 py-3 text-soft">Nothing of that name.</Command.Empty>
         {groups.map((group) => (
-          <Command.Group key={group} heading={group || undefined} className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft">
+          <Command.Group
+            key={group}
+            heading={group || undefined}
+            className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft"
+          >
             {kinds
               .filter((kind) => kind.category === group)
               .map((kind) => (
@@ -133,7 +188,10 @@ function KindList({ slot, path, present, onChoose }: { slot: string; path: Path;
 function matches(kinds: KindInfo[], value: string, search: string): boolean {
   const kind = kinds.find((entry) => entry.kind === value);
   const text = `${kind?.title} ${kind?.category} ${kind?.help}`.toLowerCase();
-  return search.toLowerCase().split(/\s+/).every((word) => text.includes(word));
+  return search
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => text.includes(word));
 }
 
 /** A button that adds a new part of a slot to the end of a list. */

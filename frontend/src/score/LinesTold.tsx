@@ -12,7 +12,10 @@ export function LinesTold({ look, path }: { look: Node; path: Path }) {
   const size = bytes < 1e5 ? `${Math.ceil(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
   const told = `${count(head.lines)} ${look.kind === "links" ? "links" : "trails"}, ${count(head.points ?? 0)} points, ${size} a frame`;
   if (!head.cut) return <div className="tabular text-xs text-soft">{told}</div>;
-  const over = look.kind === "links" ? `, ${count(head.cut)} more left out: lower “within” or “at most”` : `: each is cut to ${count(head.cut)} points${head.wanted ? ` of ${count(head.wanted)}` : ""} to keep within the budget`;
+  const over =
+    look.kind === "links"
+      ? `, ${count(head.cut)} more left out: lower “within” or “at most”`
+      : `: each is cut to ${count(head.cut)} points${head.wanted ? ` of ${count(head.wanted)}` : ""} to keep within the budget`;
   const wanted = (head.wanted ?? 0) * head.lines;
   return (
     <div className="text-xs text-brass" role="status">
@@ -20,13 +23,21 @@ export function LinesTold({ look, path }: { look: Node; path: Path }) {
       {over}.{" "}
       {look.kind === "trails" && head.wanted ? (
         <>
-          <button type="button" className="text-ice" onClick={() => edit([...path, "length", "points"], Math.max(2, head.cut!))}>
+          <button
+            type="button"
+            className="text-ice"
+            onClick={() => edit([...path, "length", "points"], Math.max(2, head.cut!))}
+          >
             Lower the points to {count(Math.max(2, head.cut))}
           </button>
           {wanted <= 4_000_000 && (
             <>
               {" or "}
-              <button type="button" className="text-ice" onClick={() => edit([...path, "budget"], Math.ceil(wanted / 1000) * 1000)}>
+              <button
+                type="button"
+                className="text-ice"
+                onClick={() => edit([...path, "budget"], Math.ceil(wanted / 1000) * 1000)}
+              >
                 raise the budget to {count(Math.ceil(wanted / 1000) * 1000)}
               </button>
             </>

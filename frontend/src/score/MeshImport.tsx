@@ -14,7 +14,13 @@ import { useScore } from "./context";
 /** Metres beyond which a mesh was probably modelled in another unit, and what it may have been. */
 const HUGE = 100;
 const TINY = 0.005;
-const UNITS = { large: [["Millimetres", 0.001], ["Centimetres", 0.01]], small: [["Metres, saved as millimetres", 1000]] } as const;
+const UNITS = {
+  large: [
+    ["Millimetres", 0.001],
+    ["Centimetres", 0.01],
+  ],
+  small: [["Metres, saved as millimetres", 1000]],
+} as const;
 
 interface Read {
   label: string;
@@ -38,7 +44,9 @@ export function MeshImport() {
     form.append("file", file);
     form.append("ticket", ticket);
     try {
-      const asset = await answered(api.POST("/api/assets", { body: form as never, bodySerializer: (body) => body as never }));
+      const asset = await answered(
+        api.POST("/api/assets", { body: form as never, bodySerializer: (body) => body as never }),
+      );
       await client.invalidateQueries({ queryKey: ["meshes"] });
       const label = capitalised(file.name.replace(/\.\w+$/, "").replaceAll(/[-_]+/g, " "));
       adders(catalogue).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label });
@@ -126,4 +134,9 @@ function Size({ read, onDone }: { read: Read; onDone: (size: number) => void }) 
   );
 }
 
-const metres = (size: number): string => (size >= 1 ? `${Number(size.toPrecision(3)).toLocaleString("en-GB")} m` : size >= 0.01 ? `${Number((size * 100).toPrecision(3))} cm` : `${Number((size * 1000).toPrecision(3))} mm`);
+const metres = (size: number): string =>
+  size >= 1
+    ? `${Number(size.toPrecision(3)).toLocaleString("en-GB")} m`
+    : size >= 0.01
+      ? `${Number((size * 100).toPrecision(3))} cm`
+      : `${Number((size * 1000).toPrecision(3))} mm`;

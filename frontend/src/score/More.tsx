@@ -20,7 +20,12 @@ export function More({ info, fields, node, path }: Props) {
     <Popover
       label={`More of ${info.title}`}
       trigger={
-        <button type="button" aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`} className="more -my-1 ml-1 inline-grid size-6 place-items-center rounded align-middle text-xs leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100" />
+        <button
+          type="button"
+          aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`}
+          title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`}
+          className="more -my-1 ml-1 inline-grid size-6 place-items-center rounded align-middle text-xs leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100"
+        />
       }
     >
       <h3 className="mb-1 font-medium">{capitalised(info.title)}</h3>
@@ -35,15 +40,24 @@ export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: N
     <ul className="divide-y divide-line/50">
       {fields.map((field) => {
         const inner = [...path, field.name];
-        const changed = !field.required && field.type !== "references" && !same(node[field.name], (field.default ?? null) as Json);
+        const changed =
+          !field.required && field.type !== "references" && !same(node[field.name], (field.default ?? null) as Json);
         return (
-          <li key={field.name} title={unmarked(field.help ?? "")} className="grid min-h-7 grid-cols-[116px_1fr_28px] items-center gap-2 py-0.5">
+          <li
+            key={field.name}
+            title={unmarked(field.help ?? "")}
+            className="grid min-h-7 grid-cols-[116px_1fr_28px] items-center gap-2 py-0.5"
+          >
             <span className="text-soft">{field.label}</span>
             <span>
               <Chip field={field} parent={node} path={inner} />
             </span>
             {changed && (
-              <IconButton label={`Reset ${field.label}`} className="!size-6" onClick={() => edit(inner, field.default as Json)}>
+              <IconButton
+                label={`Reset ${field.label}`}
+                className="!size-6"
+                onClick={() => edit(inner, field.default as Json)}
+              >
                 <RotateCcw />
               </IconButton>
             )}

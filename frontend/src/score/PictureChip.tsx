@@ -35,13 +35,26 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={value !== field.default} onReset={() => edit(path, field.default as string)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={value !== field.default}
+        onReset={() => edit(path, field.default as string)}
+      />
       <div className="grid grid-cols-3 gap-2">
         {sets.data?.map((set) => (
-          <button key={set.id} type="button" aria-pressed={set.id === value} onClick={() => edit(path, set.id)} className={`rounded border p-1 text-left text-xs ${set.id === value ? "border-ice text-ice" : "border-line text-soft hover:text-text"}`}>
+          <button
+            key={set.id}
+            type="button"
+            aria-pressed={set.id === value}
+            onClick={() => edit(path, set.id)}
+            className={`rounded border p-1 text-left text-xs ${set.id === value ? "border-ice text-ice" : "border-line text-soft hover:text-text"}`}
+          >
             <Thumb set={set} />
             <span className="block truncate">{set.name}</span>
-            <span className="tabular block text-[11px] text-soft">{set.count === 1 ? "one drawing" : `${set.count} drawings`}</span>
+            <span className="tabular block text-[11px] text-soft">
+              {set.count === 1 ? "one drawing" : `${set.count} drawings`}
+            </span>
           </button>
         ))}
       </div>
@@ -58,7 +71,10 @@ function Thumb({ set }: { set: PictureSet }) {
   const ratio = set.width / set.columns / (set.height / set.rows);
   const [w, h] = ratio > 1 ? [cell, cell / ratio] : [cell * ratio, cell];
   return (
-    <span className="mb-1 grid place-items-center overflow-hidden rounded bg-stage" style={{ height: 96, gridTemplateColumns: `repeat(${wide}, 1fr)` }}>
+    <span
+      className="mb-1 grid place-items-center overflow-hidden rounded bg-stage"
+      style={{ height: 96, gridTemplateColumns: `repeat(${wide}, 1fr)` }}
+    >
       {Array.from({ length: number }, (_, index) => (
         <span
           key={index}
@@ -101,7 +117,9 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
     form.append("columns", String(columns));
     form.append("rows", String(rows));
     try {
-      const made = await answered(api.POST("/api/pictures", { body: form as never, bodySerializer: (body) => body as never }));
+      const made = await answered(
+        api.POST("/api/pictures", { body: form as never, bodySerializer: (body) => body as never }),
+      );
       await client.invalidateQueries({ queryKey: ["pictures"] });
       choose(null);
       onDone(made.id);
@@ -118,7 +136,14 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
       <label className="flex cursor-pointer items-center gap-2 text-xs text-soft">
         <span className="rounded border border-line px-2 py-1 text-text hover:bg-panel">Bring in PNGs…</span>
         one sheet, or several as a sequence
-        <input type="file" accept="image/png" multiple aria-label="PNG files" className="sr-only" onChange={(event) => choose(event.target.files)} />
+        <input
+          type="file"
+          accept="image/png"
+          multiple
+          aria-label="PNG files"
+          className="sr-only"
+          onChange={(event) => choose(event.target.files)}
+        />
       </label>
       {files.length > 0 && (
         <div className="mt-2 space-y-2 text-xs">
@@ -128,14 +153,28 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
             <div className="flex items-start gap-3">
               <span className="relative inline-block max-w-40 overflow-hidden rounded border border-line bg-stage">
                 <img src={preview} alt="The chosen sheet" className="block max-h-32" />
-                <span className="pointer-events-none absolute inset-0" style={{ backgroundImage: `linear-gradient(to right, var(--ice) 1px, transparent 1px), linear-gradient(to bottom, var(--ice) 1px, transparent 1px)`, backgroundSize: `${100 / columns}% ${100 / rows}%`, opacity: 0.6 }} />
+                <span
+                  className="pointer-events-none absolute inset-0"
+                  style={{
+                    backgroundImage: `linear-gradient(to right, var(--ice) 1px, transparent 1px), linear-gradient(to bottom, var(--ice) 1px, transparent 1px)`,
+                    backgroundSize: `${100 / columns}% ${100 / rows}%`,
+                    opacity: 0.6,
+                  }}
+                />
               </span>
               <div className="space-y-1">
                 <p className="truncate text-soft">{files[0]!.name}</p>
                 {cells.map(([label, number, set]) => (
                   <label key={label} className="flex items-center justify-between gap-2">
                     {label}
-                    <input type="number" min={1} max={64} value={number} onChange={(event) => set(Math.max(1, Math.min(64, Math.round(Number(event.target.value) || 1))))} className="tabular w-14 rounded border border-line bg-panel px-1 py-0.5 text-right focus:border-ice focus:outline-none" />
+                    <input
+                      type="number"
+                      min={1}
+                      max={64}
+                      value={number}
+                      onChange={(event) => set(Math.max(1, Math.min(64, Math.round(Number(event.target.value) || 1))))}
+                      className="tabular w-14 rounded border border-line bg-panel px-1 py-0.5 text-right focus:border-ice focus:outline-none"
+                    />
                   </label>
                 ))}
               </div>
@@ -150,7 +189,9 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
             <Button tone="main" disabled={state.busy !== ""} onClick={() => void send()}>
               {state.busy ? "Reading…" : "Use these"}
             </Button>
-            <Button onClick={() => (state.busy ? void stopUpload(state.busy) : choose(null))}>{state.busy ? "Stop" : "Leave it"}</Button>
+            <Button onClick={() => (state.busy ? void stopUpload(state.busy) : choose(null))}>
+              {state.busy ? "Stop" : "Leave it"}
+            </Button>
           </div>
         </div>
       )}

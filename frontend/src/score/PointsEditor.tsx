@@ -4,7 +4,7 @@ import { Plus, X } from "lucide-react";
 import type { Path } from "@/state/document";
 import { edit } from "@/state/studio";
 import { IconButton } from "@/ui/controls";
-import {  } from "@/ui/numbers";
+import {} from "@/ui/numbers";
 import { worth } from "@/ui/typed";
 
 export function PointsEditor({ value, path }: { value: number[][]; path: Path }) {
@@ -14,12 +14,20 @@ export function PointsEditor({ value, path }: { value: number[][]; path: Path })
   };
   const add = (index: number) => {
     const [here, next] = [value[index]!, value[index + 1]];
-    const middle = next ? here.map((entry, axis) => (entry + next[axis]!) / 2) : here.map((entry, axis) => entry * 2 - value[index - 1]![axis]!);
-    edit(path, [...value.slice(0, index + 1), middle.map((entry) => Number(entry.toFixed(4))), ...value.slice(index + 1)]);
+    const middle = next
+      ? here.map((entry, axis) => (entry + next[axis]!) / 2)
+      : here.map((entry, axis) => entry * 2 - value[index - 1]![axis]!);
+    edit(path, [
+      ...value.slice(0, index + 1),
+      middle.map((entry) => Number(entry.toFixed(4))),
+      ...value.slice(index + 1),
+    ]);
   };
   return (
     <div>
-      <p className="mb-1.5 text-xs text-soft">Metres, in the path’s own space. Select the path to drag them on the stage.</p>
+      <p className="mb-1.5 text-xs text-soft">
+        Metres, in the path’s own space. Select the path to drag them on the stage.
+      </p>
       <ol className="max-h-56 space-y-1 overflow-y-auto pr-1">
         {value.map((point, index) => (
           <li key={index} className="grid grid-cols-[20px_1fr_1fr_1fr_24px_24px] items-center gap-1">
@@ -37,7 +45,12 @@ export function PointsEditor({ value, path }: { value: number[][]; path: Path })
             <IconButton label={`A point after point ${index + 1}`} className="!size-6" onClick={() => add(index)}>
               <Plus />
             </IconButton>
-            <IconButton label={`Remove point ${index + 1}`} className="!size-6" disabled={value.length <= 2} onClick={() => edit([...path, index], undefined)}>
+            <IconButton
+              label={`Remove point ${index + 1}`}
+              className="!size-6"
+              disabled={value.length <= 2}
+              onClick={() => edit([...path, index], undefined)}
+            >
               <X />
             </IconButton>
           </li>

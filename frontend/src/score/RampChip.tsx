@@ -24,16 +24,41 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
       label={field.label}
       wide
       trigger={
-        <button type="button" className="chip" aria-label={`${field.label}: ${isNamed(ramp) ? String(ramp.named) : "stops of your own"}`}>
-          <span className="inline-block h-3 w-16 translate-y-[2px] rounded-sm border border-line" style={{ background: gradientOf(ramp, catalogue.ramps) }} />
+        <button
+          type="button"
+          className="chip"
+          aria-label={`${field.label}: ${isNamed(ramp) ? String(ramp.named) : "stops of your own"}`}
+        >
+          <span
+            className="inline-block h-3 w-16 translate-y-[2px] rounded-sm border border-line"
+            style={{ background: gradientOf(ramp, catalogue.ramps) }}
+          />
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={!same(ramp, field.default as Json)} onReset={() => edit(path, field.default as Json)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={!same(ramp, field.default as Json)}
+        onReset={() => edit(path, field.default as Json)}
+      />
       {follows && <Along layer={parent} ramp={ramp} path={path.slice(0, -1)} />}
       <div className="mb-2 flex items-center gap-2">
-        <span className="flex-1 text-xs text-soft">{isNamed(ramp) ? `${String(ramp.named)} — drag a stop, or double-click for a new one, to make it your own` : "Double-click the ramp for a new stop"}</span>
-        <IconButton label="The other way round" className="!size-6" onClick={() => edit(path, isNamed(ramp) ? { ...ramp, reversed: !ramp.reversed } : ramped(turned(asStops(ramp, catalogue.ramps))))}>
+        <span className="flex-1 text-xs text-soft">
+          {isNamed(ramp)
+            ? `${String(ramp.named)} — drag a stop, or double-click for a new one, to make it your own`
+            : "Double-click the ramp for a new stop"}
+        </span>
+        <IconButton
+          label="The other way round"
+          className="!size-6"
+          onClick={() =>
+            edit(
+              path,
+              isNamed(ramp) ? { ...ramp, reversed: !ramp.reversed } : ramped(turned(asStops(ramp, catalogue.ramps))),
+            )
+          }
+        >
           <ArrowLeftRight />
         </IconButton>
       </div>
@@ -49,10 +74,23 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
         onTry={(keys) => store.try(ramped(keys))}
         onCommit={(keys) => store.commit(ramped(keys))}
       />
-      <div className="mt-2 grid grid-cols-2 gap-x-3 gap-y-0.5 border-t border-line pt-2" role="group" aria-label="Ramps that ship">
+      <div
+        className="mt-2 grid grid-cols-2 gap-x-3 gap-y-0.5 border-t border-line pt-2"
+        role="group"
+        aria-label="Ramps that ship"
+      >
         {Object.keys(catalogue.ramps).map((name) => (
-          <button key={name} type="button" aria-pressed={ramp.named === name} onClick={() => edit(path, { named: name, reversed: ramp.reversed ?? false, keys: [] })} className={`flex h-6 items-center gap-2 rounded px-1 text-xs ${ramp.named === name ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}>
-            <span className="h-3 w-16 rounded-sm border border-line" style={{ background: gradientOf({ named: name, reversed: ramp.reversed ?? false }, catalogue.ramps) }} />
+          <button
+            key={name}
+            type="button"
+            aria-pressed={ramp.named === name}
+            onClick={() => edit(path, { named: name, reversed: ramp.reversed ?? false, keys: [] })}
+            className={`flex h-6 items-center gap-2 rounded px-1 text-xs ${ramp.named === name ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+          >
+            <span
+              className="h-3 w-16 rounded-sm border border-line"
+              style={{ background: gradientOf({ named: name, reversed: ramp.reversed ?? false }, catalogue.ramps) }}
+            />
             {name}
           </button>
         ))}
@@ -61,7 +99,8 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
   );
 }
 
-const turned = (keys: ReturnType<typeof asStops>) => [...keys].reverse().map((key) => ({ ...key, at: Number((1 - key.at).toFixed(4)) }));
+const turned = (keys: ReturnType<typeof asStops>) =>
+  [...keys].reverse().map((key) => ({ ...key, at: Number((1 - key.at).toFixed(4)) }));
 
 const WIDTH = 356;
 const BARS = 46;
@@ -83,7 +122,12 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
     if (!trial || !ready) return;
     let current = true;
     const body = { quantity: layer.quantity, who } as never;
-    answered(api.POST("/api/trials/{trial_id}/frames/{number}/histogram", { params: { path: { trial_id: trial.id, number: frame } }, body })).then(
+    answered(
+      api.POST("/api/trials/{trial_id}/frames/{number}/histogram", {
+        params: { path: { trial_id: trial.id, number: frame } },
+        body,
+      }),
+    ).then(
       (histogram) => current && setFound(histogram),
       () => undefined,
     );
@@ -94,7 +138,12 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [key]);
   const [start, end] = [Number(layer.start), Number(layer.end)];
-  if (!found || found.total === 0) return <p className="mb-2 h-[84px] text-xs text-soft">{found ? `Nobody is drawn by this look at frame ${frame}.` : "Reading the values…"}</p>;
+  if (!found || found.total === 0)
+    return (
+      <p className="mb-2 h-[84px] text-xs text-soft">
+        {found ? `Nobody is drawn by this look at frame ${frame}.` : "Reading the values…"}
+      </p>
+    );
   const [least, most] = [found.edges[0]!, found.edges.at(-1)!];
   const [low, high] = [Math.min(least, start, end), Math.max(most, start, end)];
   const x = (value: number) => ((value - low) / (high - low || 1)) * WIDTH;
@@ -103,10 +152,18 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
     const box = drawing.current!.getBoundingClientRect();
     const value = low + ((clientX - box.left) / box.width) * (high - low);
     const fine = 10 ** Math.floor(Math.log10(Math.max(1e-9, high - low)) - 2);
-    tryDocument(withValue(useStudio.getState().document!, [...path, grabbed!], Number((Math.round(value / fine) * fine).toPrecision(6))));
+    tryDocument(
+      withValue(
+        useStudio.getState().document!,
+        [...path, grabbed!],
+        Number((Math.round(value / fine) * fine).toPrecision(6)),
+      ),
+    );
   };
   const fit = () => {
-    const [first, last] = [found.low, found.high === found.low ? found.low + 1 : found.high].map((value) => Number(value.toPrecision(4)));
+    const [first, last] = [found.low, found.high === found.low ? found.low + 1 : found.high].map((value) =>
+      Number(value.toPrecision(4)),
+    );
     const next = withValue(useStudio.getState().document!, [...path, "start"], start > end ? last! : first!);
     commit(withValue(next, [...path, "end"], start > end ? first! : last!));
   };
@@ -126,10 +183,29 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
           {found.counts.map((number, index) => {
             const [from, to] = [x(found.edges[index]!), x(found.edges[index + 1]!)];
             const tall = number ? Math.max(1.5, Math.sqrt(number / top) * (BARS - 4)) : 0;
-            return <rect key={index} x={from} width={Math.max(0.8, to - from - 0.6)} y={BARS - tall} height={tall} fill="var(--soft)" opacity={0.65} />;
+            return (
+              <rect
+                key={index}
+                x={from}
+                width={Math.max(0.8, to - from - 0.6)}
+                y={BARS - tall}
+                height={tall}
+                fill="var(--soft)"
+                opacity={0.65}
+              />
+            );
           })}
         </svg>
-        <div className="absolute rounded-sm border border-line" style={{ top: BARS + 1, height: BAR, left: Math.min(x(start), x(end)), width: Math.max(2, Math.abs(x(end) - x(start))), background: gradientOf(start > end ? { ...ramp, reversed: !ramp.reversed } : ramp, catalogue.ramps) }} />
+        <div
+          className="absolute rounded-sm border border-line"
+          style={{
+            top: BARS + 1,
+            height: BAR,
+            left: Math.min(x(start), x(end)),
+            width: Math.max(2, Math.abs(x(end) - x(start))),
+            background: gradientOf(start > end ? { ...ramp, reversed: !ramp.reversed } : ramp, catalogue.ramps),
+          }}
+        />
         {(["start", "end"] as const).map((name) => (
           <button
             key={name}

@@ -31,26 +31,38 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
   const alone = solo.includes(id);
   const silent = off || (solo.length > 0 && !alone);
   const [asked, setAsked] = useState(false);
-  const broken = useNotes().some((note) => note.level === "error" && note.item[0] === "rules" && note.item[1] === index);
+  const broken = useNotes().some(
+    (note) => note.level === "error" && note.item[0] === "rules" && note.item[1] === index,
+  );
   const branched = isBranched(rule.condition as Node | null);
   const explanation = useExplanation(String(rule.id), !silent && (asked || (selected && branched)));
   const branches = selected || asked ? (explanation?.branches ?? null) : null;
   const curves = useBranchCurves(String(rule.id), !silent && branched && (selected || asked));
-  const surroundings = useMemo(() => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches, curves }), [score, rule.who, rule.trigger, branches, curves]);
+  const surroundings = useMemo(
+    () => ({ ...score, who: rule.who as string[], trigger: String(rule.trigger), branches, curves }),
+    [score, rule.who, rule.trigger, branches, curves],
+  );
   const actions = (rule.actions ?? []) as Node[];
   const otherwise = (rule.otherwise ?? []) as Node[];
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = ["each", ...INSTANTS].includes(String(rule.trigger)) && !!rule.condition;
   const toggleAlone = () => runAlone(alone ? solo.filter((other) => other !== id) : [...solo, id]);
   const extra: MenuEntry[] = [
-    { label: rule.waits ? "Let it act from birth" : "Let it wait to be switched on", onSelect: () => edit([...path, "waits"], !rule.waits) },
+    {
+      label: rule.waits ? "Let it act from birth" : "Let it wait to be switched on",
+      onSelect: () => edit([...path, "waits"], !rule.waits),
+    },
   ];
   const buttons = (
     <>
       <SmallButton label={alone ? "Run all rules again" : "Run this rule alone"} pressed={alone} onClick={toggleAlone}>
         <Focus className="size-3.5" />
       </SmallButton>
-      <SmallButton label={off ? "Switch it on" : "Switch it off"} pressed={off} onClick={() => edit([...path, "enabled"], off)}>
+      <SmallButton
+        label={off ? "Switch it on" : "Switch it off"}
+        pressed={off}
+        onClick={() => edit([...path, "enabled"], off)}
+      >
         <Power className="size-3.5" />
       </SmallButton>
     </>
@@ -66,7 +78,13 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
         extra={extra}
         buttons={buttons}
         mark={<span className="tabular w-4 text-xs text-soft">{number}</span>}
-        aside={silent ? null : broken ? <span className="text-xs text-ember">left out</span> : <Holds rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />}
+        aside={
+          silent ? null : broken ? (
+            <span className="text-xs text-ember">left out</span>
+          ) : (
+            <Holds rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />
+          )
+        }
       >
         <div className="pl-[22px]">
           <div>
@@ -75,7 +93,12 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
             <ChoiceChip field={field("trigger")} value={String(rule.trigger)} path={[...path, "trigger"]} />{" "}
             <RuleCondition condition={rule.condition as Node | null} path={[...path, "condition"]} rule={id} />
             {rule.waits === true && (
-              <button type="button" className="chip ml-1" onClick={() => edit([...path, "waits"], false)} title="Until an action switches it on for a particle. Click to let it act from birth.">
+              <button
+                type="button"
+                className="chip ml-1"
+                onClick={() => edit([...path, "waits"], false)}
+                title="Until an action switches it on for a particle. Click to let it act from birth."
+              >
                 waits until switched on
               </button>
             )}
@@ -89,10 +112,16 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
               {!silent && <Fails rule={rule} index={index} />}
             </div>
           )}
-          {(otherwise.length > 0 || (selected && canFork)) && <Actions actions={otherwise} path={[...path, "otherwise"]} />}
+          {(otherwise.length > 0 || (selected && canFork)) && (
+            <Actions actions={otherwise} path={[...path, "otherwise"]} />
+          )}
           {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
           {asked && !silent && explanation && (
-            <p role="status" data-testid="why-nobody" className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85">
+            <p
+              role="status"
+              data-testid="why-nobody"
+              className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85"
+            >
               {explanation.text || "It holds for somebody at this frame."}
             </p>
           )}
@@ -102,7 +131,17 @@ export function RuleCard({ rule, index, number, info }: { rule: Node; index: num
   );
 }
 
-function SmallButton({ label, pressed, onClick, children }: { label: string; pressed: boolean; onClick: () => void; children: React.ReactNode }) {
+function SmallButton({
+  label,
+  pressed,
+  onClick,
+  children,
+}: {
+  label: string;
+  pressed: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
   return (
     <Hint text={label}>
       <button
@@ -121,7 +160,8 @@ function SmallButton({ label, pressed, onClick, children }: { label: string; pre
   );
 }
 
-const isBranched = (condition: Node | null): boolean => !!condition && (Array.isArray(condition.conditions) || !!condition.condition);
+const isBranched = (condition: Node | null): boolean =>
+  !!condition && (Array.isArray(condition.conditions) || !!condition.condition);
 
 /** Counts for each condition of a rule, and words where it holds for nobody. */
 function useExplanation(rule: string, wanted: boolean): { text: string; branches: Branch[] } | null {
@@ -131,7 +171,12 @@ function useExplanation(rule: string, wanted: boolean): { text: string; branches
   const there = !!trial && frame < trial.computed;
   const found = useQuery({
     queryKey: ["explain", trial?.id, frame, rule, trial?.state],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/frames/{number}/rules/{rule}", { params: { path: { trial_id: trial!.id, number: frame, rule } } })),
+    queryFn: () =>
+      answered(
+        api.GET("/api/trials/{trial_id}/frames/{number}/rules/{rule}", {
+          params: { path: { trial_id: trial!.id, number: frame, rule } },
+        }),
+      ),
     enabled: wanted && there && !playing,
     placeholderData: keepPreviousData,
     retry: false,
@@ -144,7 +189,10 @@ function useBranchCurves(rule: string, wanted: boolean): BranchCurves | null {
   const trial = useStudio((state) => state.trial);
   const found = useQuery({
     queryKey: ["curves", trial?.id, rule],
-    queryFn: () => answered(api.GET("/api/trials/{trial_id}/rules/{rule}/curves", { params: { path: { trial_id: trial!.id, rule } } })),
+    queryFn: () =>
+      answered(
+        api.GET("/api/trials/{trial_id}/rules/{rule}/curves", { params: { path: { trial_id: trial!.id, rule } } }),
+      ),
     enabled: wanted && !!trial && trial.computed > 0 && trial.state !== "computing",
     placeholderData: keepPreviousData,
     retry: false,
@@ -169,7 +217,13 @@ function Holds({ rule, index, onWhy, asked }: { rule: Node; index: number; onWhy
   return (
     <span className="flex shrink-0 items-start">
       {now && held === 0 && !instant && (
-        <button type="button" aria-pressed={asked} aria-label={`Why does ${label} hold for nobody?`} onClick={(event) => (event.stopPropagation(), onWhy())} className={`rounded px-1 text-xs ${asked ? "text-brass" : "text-soft hover:text-brass"}`}>
+        <button
+          type="button"
+          aria-pressed={asked}
+          aria-label={`Why does ${label} hold for nobody?`}
+          onClick={(event) => (event.stopPropagation(), onWhy())}
+          className={`rounded px-1 text-xs ${asked ? "text-brass" : "text-soft hover:text-brass"}`}
+        >
           why?
         </button>
       )}
@@ -179,7 +233,13 @@ function Holds({ rule, index, onWhy, asked }: { rule: Node; index: number; onWhy
         series={series}
         label={label}
         explain={now ? explain : "not computed yet at this frame"}
-        highlight={{ label: `those that '${label}' holds for`, condition: rule.condition as Node | null, path: ["rules", index, "condition"], who: rule.who as string[], key: String(rule.id) }}
+        highlight={{
+          label: `those that '${label}' holds for`,
+          condition: rule.condition as Node | null,
+          path: ["rules", index, "condition"],
+          who: rule.who as string[],
+          key: String(rule.id),
+        }}
       />
     </span>
   );
@@ -200,7 +260,14 @@ function Fails({ rule, index }: { rule: Node; index: number }) {
       series={series}
       label={`${label}, otherwise`}
       explain={`does not hold for ${count(series[frame] ?? 0)} of ${count(looked)} at this frame`}
-      highlight={{ label: `those that '${label}' does not hold for`, condition: rule.condition as Node | null, path: ["rules", index, "condition"], who: rule.who as string[], otherwise: true, key: `${String(rule.id)} otherwise` }}
+      highlight={{
+        label: `those that '${label}' does not hold for`,
+        condition: rule.condition as Node | null,
+        path: ["rules", index, "condition"],
+        who: rule.who as string[],
+        otherwise: true,
+        key: `${String(rule.id)} otherwise`,
+      }}
     />
   );
 }

@@ -31,7 +31,10 @@ export function Score() {
   const effect = useStudio((state) => state.document);
   const catalogue = useStudio((state) => state.catalogue);
   const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: byKeys, keyboardCodes: PICK_UP }));
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: byKeys, keyboardCodes: PICK_UP }),
+  );
   const surroundings = useMemo<Surroundings | null>(
     () => (effect && catalogue ? { effect, catalogue, meshes: meshes.data ?? [], who: [], trigger: "each" } : null),
     [effect, catalogue, meshes.data],
@@ -40,7 +43,16 @@ export function Score() {
   const drop = (event: DragEndEvent) => commit(dropped(effect, catalogue, event));
   return (
     <ScoreContext.Provider value={surroundings}>
-      <DndContext sensors={sensors} collisionDetection={collision} onDragEnd={drop} accessibility={{ screenReaderInstructions: { draggable: "Press Enter to pick up, arrows to move, Enter to put down, Escape to leave it." } }}>
+      <DndContext
+        sensors={sensors}
+        collisionDetection={collision}
+        onDragEnd={drop}
+        accessibility={{
+          screenReaderInstructions: {
+            draggable: "Press Enter to pick up, arrows to move, Enter to put down, Escape to leave it.",
+          },
+        }}
+      >
         <div className="pb-16">
           <Scene effect={effect} />
           <MeshImport />
@@ -96,12 +108,21 @@ interface AddProps {
 
 function AddButton({ label, onAdd, slot }: AddProps) {
   const button = (
-    <button type="button" aria-label={`Add ${label}`} onClick={slot ? undefined : () => onAdd()} className="flex items-center gap-0.5 rounded px-1.5 py-0.5 text-xs text-soft hover:bg-raised hover:text-ice">
+    <button
+      type="button"
+      aria-label={`Add ${label}`}
+      onClick={slot ? undefined : () => onAdd()}
+      className="flex items-center gap-0.5 rounded px-1.5 py-0.5 text-xs text-soft hover:bg-raised hover:text-ice"
+    >
       <Plus className="size-3.5" />
       {label}
     </button>
   );
-  return slot ? <KindPopover slot={slot} path={[`${slot}s`]} label={`Add ${label}`} onChoose={onAdd} trigger={button} /> : button;
+  return slot ? (
+    <KindPopover slot={slot} path={[`${slot}s`]} label={`Add ${label}`} onChoose={onAdd} trigger={button} />
+  ) : (
+    button
+  );
 }
 
 const ids = (items: Node[]): string[] => items.map((item) => String(item.id));
@@ -111,14 +132,23 @@ function Scene({ effect }: { effect: Effect }) {
   const add = adders(catalogue);
   const clock = catalogue.parts.clock as KindInfo;
   return (
-    <Part title="Scene" note="what there is, read first" collection="shapes" ids={ids(effect.shapes)} add={
+    <Part
+      title="Scene"
+      note="what there is, read first"
+      collection="shapes"
+      ids={ids(effect.shapes)}
+      add={
         <>
           {effect.dials.length === 0 && <AddButton label="dial" onAdd={() => add.dials.add()} />}
           {effect.fields.length === 0 && <AddButton label="field" slot="field" onAdd={add.fields.add} />}
           <AddButton label="shape" slot="shape" onAdd={add.shapes.add} />
         </>
-      }>
-      <li className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85" onClick={() => useStudio.setState({ selected: ["clock"] })}>
+      }
+    >
+      <li
+        className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85"
+        onClick={() => useStudio.setState({ selected: ["clock"] })}
+      >
         <span className="float-right -mt-0.5 opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
           <AllValues info={clock} node={effect.clock} path={["clock"]} label="Clock" />
         </span>
@@ -128,10 +158,25 @@ function Scene({ effect }: { effect: Effect }) {
       {effect.shapes.map((shape, index) => {
         const info = kindOf(catalogue, "shape", shape.kind);
         if (!info) return null;
-        const extra = [{ label: shape.visible === false ? "Show on the stage" : "Hide on the stage", onSelect: () => edit(["shapes", index, "visible"], shape.visible === false) }];
+        const extra = [
+          {
+            label: shape.visible === false ? "Show on the stage" : "Hide on the stage",
+            onSelect: () => edit(["shapes", index, "visible"], shape.visible === false),
+          },
+        ];
         return (
           <Card key={String(shape.id)} collection="shapes" item={shape} index={index} info={info} extra={extra} compact>
-            {shape.kind === "mesh" ? <span className="text-soft">{info.title.toLowerCase()}</span> : <KindPicker slot="shape" path={["shapes", index]} label={`Kind of ${String(shape.label)}`} words={info.title.toLowerCase()} present={info.kind} />}{" "}
+            {shape.kind === "mesh" ? (
+              <span className="text-soft">{info.title.toLowerCase()}</span>
+            ) : (
+              <KindPicker
+                slot="shape"
+                path={["shapes", index]}
+                label={`Kind of ${String(shape.label)}`}
+                words={info.title.toLowerCase()}
+                present={info.kind}
+              />
+            )}{" "}
             <Sentence info={info} node={shape} path={["shapes", index]} whole />
             {shape.visible === false && <span className="text-soft">, outlined only</span>}
           </Card>
@@ -146,25 +191,55 @@ function FieldsAndDials({ effect }: { effect: Effect }) {
   const add = adders(catalogue);
   return (
     <>
-      {effect.fields.length > 0 && <Part title="Fields" note="0 to 1 at every place" collection="fields" ids={ids(effect.fields)} add={<AddButton label="field" slot="field" onAdd={add.fields.add} />}>
-        {effect.fields.map((field, index) => {
-          const info = kindOf(catalogue, "field", field.kind);
-          return (
-            info && (
-              <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact>
-                <KindPicker slot="field" path={["fields", index]} label={`Kind of ${String(field.label)}`} words={info.title} present={info.kind} />: <Sentence info={info} node={field} path={["fields", index]} whole />
-              </Card>
-            )
-          );
-        })}
-      </Part>}
-      {effect.dials.length > 0 && <Part title="Dials" note="values used in many places" collection="dials" ids={ids(effect.dials)} add={<AddButton label="dial" onAdd={() => add.dials.add()} />}>
-        {effect.dials.map((dial, index) => (
-          <Card key={String(dial.id)} collection="dials" item={dial} index={index} info={catalogue.parts.dial as KindInfo} compact>
-            <DialValue dial={dial} index={index} />
-          </Card>
-        ))}
-      </Part>}
+      {effect.fields.length > 0 && (
+        <Part
+          title="Fields"
+          note="0 to 1 at every place"
+          collection="fields"
+          ids={ids(effect.fields)}
+          add={<AddButton label="field" slot="field" onAdd={add.fields.add} />}
+        >
+          {effect.fields.map((field, index) => {
+            const info = kindOf(catalogue, "field", field.kind);
+            return (
+              info && (
+                <Card key={String(field.id)} collection="fields" item={field} index={index} info={info} compact>
+                  <KindPicker
+                    slot="field"
+                    path={["fields", index]}
+                    label={`Kind of ${String(field.label)}`}
+                    words={info.title}
+                    present={info.kind}
+                  />
+                  : <Sentence info={info} node={field} path={["fields", index]} whole />
+                </Card>
+              )
+            );
+          })}
+        </Part>
+      )}
+      {effect.dials.length > 0 && (
+        <Part
+          title="Dials"
+          note="values used in many places"
+          collection="dials"
+          ids={ids(effect.dials)}
+          add={<AddButton label="dial" onAdd={() => add.dials.add()} />}
+        >
+          {effect.dials.map((dial, index) => (
+            <Card
+              key={String(dial.id)}
+              collection="dials"
+              item={dial}
+              index={index}
+              info={catalogue.parts.dial as KindInfo}
+              compact
+            >
+              <DialValue dial={dial} index={index} />
+            </Card>
+          ))}
+        </Part>
+      )}
     </>
   );
 }
@@ -187,12 +262,18 @@ function Groups({ effect }: { effect: Effect }) {
   const population = useStudio((state) => state.stats[frame]?.population);
   return (
     <>
-      <Part title="Groups" note="the states a particle can be in" collection="groups" ids={ids(effect.groups)} add={
-        <>
-          {effect.attributes.length === 0 && <AddButton label="attribute" onAdd={() => add.attributes.add()} />}
-          <AddButton label="group" onAdd={() => add.groups.add()} />
-        </>
-      }>
+      <Part
+        title="Groups"
+        note="the states a particle can be in"
+        collection="groups"
+        ids={ids(effect.groups)}
+        add={
+          <>
+            {effect.attributes.length === 0 && <AddButton label="attribute" onAdd={() => add.attributes.add()} />}
+            <AddButton label="group" onAdd={() => add.groups.add()} />
+          </>
+        }
+      >
         {effect.groups.map((group, index) => (
           <Card
             key={String(group.id)}
@@ -210,15 +291,34 @@ function Groups({ effect }: { effect: Effect }) {
                 className="-my-[5px] -mr-[5px] size-6 cursor-pointer appearance-none rounded-full border-0 bg-transparent p-0 [&::-webkit-color-swatch-wrapper]:p-[5px] [&::-webkit-color-swatch]:rounded-full [&::-webkit-color-swatch]:border-0"
               />
             }
-            aside={<span className="tabular text-xs text-soft">{population ? count(population[String(group.id)] ?? 0) : ""}</span>}
+            aside={
+              <span className="tabular text-xs text-soft">
+                {population ? count(population[String(group.id)] ?? 0) : ""}
+              </span>
+            }
           />
         ))}
       </Part>
-      {effect.attributes.length > 0 && <Part title="Attributes" note="values of your own" collection="attributes" ids={ids(effect.attributes)} add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}>
-        {effect.attributes.map((attribute, index) => (
-          <Card key={String(attribute.id)} collection="attributes" item={attribute} index={index} info={own} compact />
-        ))}
-      </Part>}
+      {effect.attributes.length > 0 && (
+        <Part
+          title="Attributes"
+          note="values of your own"
+          collection="attributes"
+          ids={ids(effect.attributes)}
+          add={<AddButton label="attribute" onAdd={() => add.attributes.add()} />}
+        >
+          {effect.attributes.map((attribute, index) => (
+            <Card
+              key={String(attribute.id)}
+              collection="attributes"
+              item={attribute}
+              index={index}
+              info={own}
+              compact
+            />
+          ))}
+        </Part>
+      )}
     </>
   );
 }
@@ -239,9 +339,22 @@ function Births({ effect }: { effect: Effect }) {
       {effect.sources.map((source, index) => {
         const off = source.enabled === false;
         const group = effect.groups.find((entry) => entry.id === source.group);
-        const extra = [{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["sources", index, "enabled"], off) }];
+        const extra = [
+          { label: off ? "Switch on" : "Switch off", onSelect: () => edit(["sources", index, "enabled"], off) },
+        ];
         return (
-          <Card key={String(source.id)} collection="sources" item={source} index={index} info={info} off={off} extra={extra} mark={<span className="size-2 rounded-full" style={{ background: String(group?.color ?? "transparent") }} />}>
+          <Card
+            key={String(source.id)}
+            collection="sources"
+            item={source}
+            index={index}
+            info={info}
+            off={off}
+            extra={extra}
+            mark={
+              <span className="size-2 rounded-full" style={{ background: String(group?.color ?? "transparent") }} />
+            }
+          >
             <Sentence info={info} node={source} path={["sources", index]} whole />
             {((source.actions ?? []) as Node[]).length > 0 && <div className="text-soft">then, on birth,</div>}
             <Actions actions={(source.actions ?? []) as Node[]} path={["sources", index, "actions"]} />
@@ -269,7 +382,9 @@ function Rules({ effect }: { effect: Effect }) {
   return (
     <>
       {PARTS.map((part, place) => {
-        const members = effect.rules.map((rule, index) => ({ rule, index })).filter(({ rule }) => partOf(rule, catalogue) === place);
+        const members = effect.rules
+          .map((rule, index) => ({ rule, index }))
+          .filter(({ rule }) => partOf(rule, catalogue) === place);
         if (members.length === 0 && !part.add) return null;
         return (
           <Part
@@ -279,7 +394,11 @@ function Rules({ effect }: { effect: Effect }) {
             collection="rules"
             ids={members.map(({ rule }) => String(rule.id))}
             add={part.add && <AddButton label="rule" onAdd={() => add.rules.add()} />}
-            empty={part.add ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce." : undefined}
+            empty={
+              part.add
+                ? "No rules yet: particles fly straight on. Add one to make them fall, change or bounce."
+                : undefined
+            }
           >
             {members.map(({ rule, index }) => (
               <RuleCard key={String(rule.id)} rule={rule} index={index} number={numbers[index]!} info={info} />
@@ -309,9 +428,39 @@ function Looks({ effect }: { effect: Effect }) {
         if (!info) return null;
         const off = look.enabled === false;
         return (
-          <Card key={String(look.id)} collection="looks" item={{ ...look }} index={index} info={info} off={off} extra={[{ label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) }]} compact>
-            <Sentence info={info} node={look} path={["looks", index]} wrapOnce wrapWords={(text) => <Exchangeable slot="look" path={["looks", index]} label="Kind of look" text={text} present={info.kind} />} whole />
-            <ColorLayers layers={(look.layers ?? []) as Node[]} path={["looks", index, "layers"]} chosen={chosen === index} />
+          <Card
+            key={String(look.id)}
+            collection="looks"
+            item={{ ...look }}
+            index={index}
+            info={info}
+            off={off}
+            extra={[
+              { label: off ? "Switch on" : "Switch off", onSelect: () => edit(["looks", index, "enabled"], off) },
+            ]}
+            compact
+          >
+            <Sentence
+              info={info}
+              node={look}
+              path={["looks", index]}
+              wrapOnce
+              wrapWords={(text) => (
+                <Exchangeable
+                  slot="look"
+                  path={["looks", index]}
+                  label="Kind of look"
+                  text={text}
+                  present={info.kind}
+                />
+              )}
+              whole
+            />
+            <ColorLayers
+              layers={(look.layers ?? []) as Node[]}
+              path={["looks", index, "layers"]}
+              chosen={chosen === index}
+            />
             <LinesTold look={look} path={["looks", index]} />
           </Card>
         );
@@ -326,13 +475,22 @@ function Picture({ effect }: { effect: Effect }) {
   const info = catalogue.parts.picture as KindInfo;
   const picturing = useStudio((state) => state.picturing);
   const see = (
-    <button type="button" aria-pressed={picturing} onClick={() => useStudio.setState({ picturing: !picturing })} className={`rounded px-1.5 py-0.5 text-xs ${picturing ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-ice"}`}>
+    <button
+      type="button"
+      aria-pressed={picturing}
+      onClick={() => useStudio.setState({ picturing: !picturing })}
+      className={`rounded px-1.5 py-0.5 text-xs ${picturing ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-ice"}`}
+    >
       {picturing ? "back to the stage" : "see it"}
     </button>
   );
   return (
     <Part title="Picture" note="camera, lens and glow of stills and clips" add={see}>
-      <div data-item="picture" className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85" onClick={() => useStudio.setState({ selected: ["picture"] })}>
+      <div
+        data-item="picture"
+        className="group/card border-b border-line/60 py-[3px] pl-6 pr-3 leading-[1.6] text-text/85"
+        onClick={() => useStudio.setState({ selected: ["picture"] })}
+      >
         <span className="float-right -mt-0.5 opacity-0 focus-within:opacity-100 group-hover/card:opacity-100">
           <AllValues info={info} node={effect.picture} path={["picture"]} label="Picture" />
         </span>

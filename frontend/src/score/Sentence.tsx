@@ -24,8 +24,14 @@ export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props
   const template = pieces(info.sentence);
   const longest = wrapOnce ? [...template].sort((a, b) => wordsIn(b) - wordsIn(a))[0] : null;
   const render = (piece: Piece, index: number): ReactNode => {
-    if ("words" in piece) return <Fragment key={index}>{wrapWords && (!longest || piece === longest) ? wrapWords(piece.words) : piece.words}</Fragment>;
-    if ("optional" in piece) return told(piece.fields, info, node) ? <Fragment key={index}>{piece.optional.map(render)}</Fragment> : null;
+    if ("words" in piece)
+      return (
+        <Fragment key={index}>
+          {wrapWords && (!longest || piece === longest) ? wrapWords(piece.words) : piece.words}
+        </Fragment>
+      );
+    if ("optional" in piece)
+      return told(piece.fields, info, node) ? <Fragment key={index}>{piece.optional.map(render)}</Fragment> : null;
     const field = info.fields.find((entry) => entry.name === piece.field);
     return field ? <Chip key={index} field={field} parent={node} path={[...path, field.name]} /> : null;
   };

@@ -15,7 +15,13 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
     const last = effect[collection].length - 1;
     commit(effect);
     useStudio.setState({ selected: [collection, last] });
-    setTimeout(() => document.querySelector(`[data-item="${collection}/${String(effect[collection][last]!.id)}"]`)?.scrollIntoView({ block: "nearest", behavior: "smooth" }), 60);
+    setTimeout(
+      () =>
+        document
+          .querySelector(`[data-item="${collection}/${String(effect[collection][last]!.id)}"]`)
+          ?.scrollIntoView({ block: "nearest", behavior: "smooth" }),
+      60,
+    );
   };
   const push = (collection: Collection, item: Node) => {
     const effect = current();
@@ -31,7 +37,12 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
       add: (info, change = {}) => {
         // A mesh has to come from a file first; the import calls this again with what it read.
         if (info?.kind === "mesh" && !change.asset) document.getElementById("mesh-file")?.click();
-        else if (info) push("shapes", { ...named("shapes", info.title, made(info, current(), catalogue)), visible: true, ...change });
+        else if (info)
+          push("shapes", {
+            ...named("shapes", info.title, made(info, current(), catalogue)),
+            visible: true,
+            ...change,
+          });
       },
     },
     fields: { add: (info) => grown("fields", withField(catalogue, current(), info)) },
@@ -43,23 +54,44 @@ export function adders(catalogue: Catalogue): Record<Collection, Adder> {
         push("groups", named("groups", "Group", { color, parent: null }));
       },
     },
-    attributes: { add: () => push("attributes", named("attributes", "My value", made(catalogue.parts.attribute!, current(), catalogue, false))) },
+    attributes: {
+      add: () =>
+        push(
+          "attributes",
+          named("attributes", "My value", made(catalogue.parts.attribute!, current(), catalogue, false)),
+        ),
+    },
     sources: {
       add: () => {
         let effect = current();
         // A source needs a group and a shape; an effect without any gets one of each in the same step.
-        if (!effect.groups.length) effect = { ...effect, groups: [{ id: "particles", label: "Particles", color: catalogue.group_colors[0]!, parent: null }] };
+        if (!effect.groups.length)
+          effect = {
+            ...effect,
+            groups: [{ id: "particles", label: "Particles", color: catalogue.group_colors[0]!, parent: null }],
+          };
         if (!effect.shapes.length) effect = { ...effect, shapes: [firstShape(catalogue, effect)] };
-        const item = { ...named("sources", "Source", made(catalogue.parts.source!, effect, catalogue, false)), enabled: true, seed: 0 };
+        const item = {
+          ...named("sources", "Source", made(catalogue.parts.source!, effect, catalogue, false)),
+          enabled: true,
+          seed: 0,
+        };
         commit({ ...effect, sources: [...effect.sources, item as Node] });
         useStudio.setState({ selected: ["sources", effect.sources.length] });
       },
     },
     rules: {
-      add: () => push("rules", { ...named("rules", "New rule", made(catalogue.parts.rule!, current(), catalogue, false)), enabled: true, condition: null as Json }),
+      add: () =>
+        push("rules", {
+          ...named("rules", "New rule", made(catalogue.parts.rule!, current(), catalogue, false)),
+          enabled: true,
+          condition: null as Json,
+        }),
     },
     looks: {
-      add: (info) => info && push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...made(info, current(), catalogue) }),
+      add: (info) =>
+        info &&
+        push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...made(info, current(), catalogue) }),
     },
   };
 }
@@ -74,13 +106,20 @@ export function withDial(catalogue: Catalogue, effect: Effect, given: Node): Eff
   const info = catalogue.parts.dial!;
   const units = Object.keys(info.fields.find((field) => field.name === "unit")?.words ?? {});
   const label = freshLabel("Dial", effect.dials);
-  const dial: Node = { id: freshId(label, effect.dials), label, ...made(info, effect, catalogue, false), ...given, unit: units.includes(String(given.unit)) ? given.unit! : "" };
+  const dial: Node = {
+    id: freshId(label, effect.dials),
+    label,
+    ...made(info, effect, catalogue, false),
+    ...given,
+    unit: units.includes(String(given.unit)) ? given.unit! : "",
+  };
   return { ...effect, dials: [...effect.dials, dial] };
 }
 
 /** The document with one more field, on its first shape; one is made where there is none. */
 export function withField(catalogue: Catalogue, effect: Effect, info: KindInfo = catalogue.slots.field![0]!): Effect {
-  const whole = effect.shapes.length || info.kind !== "falloff" ? effect : { ...effect, shapes: [firstShape(catalogue, effect)] };
+  const whole =
+    effect.shapes.length || info.kind !== "falloff" ? effect : { ...effect, shapes: [firstShape(catalogue, effect)] };
   const label = freshLabel("Field", whole.fields);
   const item: Node = { id: freshId(label, whole.fields), label, ...made(info, whole, catalogue) };
   // A combination begins with what there is to combine.

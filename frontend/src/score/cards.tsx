@@ -31,12 +31,26 @@ interface CardProps {
 }
 
 /** The frame that all items share. */
-export function Card({ collection, item, index, info, mark, aside, children, off, extra = [], buttons, compact }: CardProps) {
+export function Card({
+  collection,
+  item,
+  index,
+  info,
+  mark,
+  aside,
+  children,
+  off,
+  extra = [],
+  buttons,
+  compact,
+}: CardProps) {
   const { effect, catalogue } = useScore();
   const selected = useStudio((state) => state.selected?.[0] === collection && state.selected[1] === index);
   const [asking, setAsking] = useState<string[] | null>(null);
   const [renaming, setRenaming] = useState(false);
-  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({ id: `${collection}/${String(item.id)}` });
+  const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({
+    id: `${collection}/${String(item.id)}`,
+  });
   const path = [collection, index] as const;
   const name = nameOf(item, wordFor(catalogue, collection), index);
   const labelled = "label" in item;
@@ -47,7 +61,11 @@ export function Card({ collection, item, index, info, mark, aside, children, off
   };
   const duplicate = () => {
     const list = effect[collection];
-    const copy: Node = { ...structuredClone(item), id: freshId(String(item.id), list), ...(labelled && item.label ? { label: freshLabel(String(item.label), list) } : {}) };
+    const copy: Node = {
+      ...structuredClone(item),
+      id: freshId(String(item.id), list),
+      ...(labelled && item.label ? { label: freshLabel(String(item.label), list) } : {}),
+    };
     commit({ ...effect, [collection]: [...list.slice(0, index + 1), copy, ...list.slice(index + 1)] });
   };
   const sentence = children ?? <Sentence info={info} node={item} path={path} whole />;
@@ -55,7 +73,10 @@ export function Card({ collection, item, index, info, mark, aside, children, off
     ...(labelled ? [{ label: "Rename", onSelect: () => setTimeout(() => setRenaming(true), 50) }] : []),
     ...extra,
     { label: "Duplicate", onSelect: duplicate },
-    { label: "Show in the guide", onSelect: () => useStudio.setState({ lens: "guide", lensOpen: true, guidePage: null, selected: [...path] }) },
+    {
+      label: "Show in the guide",
+      onSelect: () => useStudio.setState({ lens: "guide", lensOpen: true, guidePage: null, selected: [...path] }),
+    },
     { label: "Delete", danger: true, onSelect: remove },
   ];
   return (
@@ -91,7 +112,8 @@ export function Card({ collection, item, index, info, mark, aside, children, off
                 onBlur={(event) => {
                   setRenaming(false);
                   const next = event.target.value.trim();
-                  if (next !== item.label && (next || collection === "rules")) commit(relabelled(effect, catalogue, collection, index, next));
+                  if (next !== item.label && (next || collection === "rules"))
+                    commit(relabelled(effect, catalogue, collection, index, next));
                 }}
                 onKeyDown={(event) => {
                   if (event.key === "Escape") event.currentTarget.value = String(item.label ?? "");
@@ -110,13 +132,19 @@ export function Card({ collection, item, index, info, mark, aside, children, off
             )}
             {off && <span className="text-xs text-soft">off</span>}
             {/* Its room is always there: nothing may re-wrap under the pointer. */}
-            <span className={`${compact ? "-my-0.5 ml-auto self-start" : ""} flex shrink-0 items-center opacity-0 focus-within:opacity-100 group-hover/card:opacity-100`}>
+            <span
+              className={`${compact ? "-my-0.5 ml-auto self-start" : ""} flex shrink-0 items-center opacity-0 focus-within:opacity-100 group-hover/card:opacity-100`}
+            >
               {buttons}
               <AllValues info={info} node={item} path={path} label={name} />
               <Menu
                 entries={entries}
                 trigger={
-                  <button type="button" aria-label={`More for ${name}`} className="rounded p-[5px] text-soft hover:bg-raised hover:text-text">
+                  <button
+                    type="button"
+                    aria-label={`More for ${name}`}
+                    className="rounded p-[5px] text-soft hover:bg-raised hover:text-text"
+                  >
                     <Ellipsis className="size-3.5" />
                   </button>
                 }
@@ -128,8 +156,17 @@ export function Card({ collection, item, index, info, mark, aside, children, off
       </div>
       {!compact && <div className="leading-[1.65] text-text/85">{sentence}</div>}
       <NotesUnder path={path} />
-      <Dialog open={asking !== null} onOpenChange={() => setAsking(null)} title={`'${name}' is in use`} description="Deleting it would leave these without it:">
-        <ul className="mb-4 list-disc pl-5">{asking?.map((user) => <li key={user}>{user}</li>)}</ul>
+      <Dialog
+        open={asking !== null}
+        onOpenChange={() => setAsking(null)}
+        title={`'${name}' is in use`}
+        description="Deleting it would leave these without it:"
+      >
+        <ul className="mb-4 list-disc pl-5">
+          {asking?.map((user) => (
+            <li key={user}>{user}</li>
+          ))}
+        </ul>
         <p className="mb-4 text-soft">Point them at something else first, then delete it.</p>
         <Button onClick={() => setAsking(null)}>Keep it</Button>
       </Dialog>

@@ -54,26 +54,39 @@ export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[
 function ownAttribute(item: Node, catalogue: Catalogue): AttributeInfo {
   const like = catalogue.own_attributes[String(item.type ?? "number")]!;
   const limited = item.limited && (item.type === "number" || item.type === "whole");
-  const ends = limited ? { low: Number(item.low), high: Number(item.high), soft: [Number(item.low), Number(item.high)] } : {};
+  const ends = limited
+    ? { low: Number(item.low), high: Number(item.high), soft: [Number(item.low), Number(item.high)] }
+    : {};
   const unit = item.type === "number" || item.type === "vector" ? String(item.unit ?? "") : like.unit;
   return { ...like, id: String(item.id), label: String(item.label), unit, ...ends };
 }
 
 const rangeLike = (info: AttributeInfo): ValueRange => ({
-  value: info.value_type as ValueRange["value"], unit: info.unit, low: info.low ?? null, high: info.high ?? null, soft: info.soft as [number, number],
-}); // prettier-ignore
+  value: info.value_type as ValueRange["value"],
+  unit: info.unit,
+  low: info.low ?? null,
+  high: info.high ?? null,
+  soft: info.soft as [number, number],
+});
 
 /** Unit, type and limits of an amount: its own, or those of the attribute or quantity that its field follows. */
 export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: Surroundings): ValueRange {
   const soft = (field.soft ?? [0, 1]) as [number, number];
   const own: ValueRange = {
-    value: (field.value ?? "number") as ValueRange["value"], unit: field.unit ?? "", low: field.low ?? null, high: field.high ?? null, soft, perFrame: field.per_frame,
-  }; // prettier-ignore
+    value: (field.value ?? "number") as ValueRange["value"],
+    unit: field.unit ?? "",
+    low: field.low ?? null,
+    high: field.high ?? null,
+    soft,
+    perFrame: field.per_frame,
+  };
   if (field.value_from === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === parent.attribute);
     if (info) {
       const range = rangeLike(info);
-      return field.value === "change" ? { ...range, low: null, high: null, soft: [-range.soft[1], range.soft[1]] } : range;
+      return field.value === "change"
+        ? { ...range, low: null, high: null, soft: [-range.soft[1], range.soft[1]] }
+        : range;
     }
   }
   if (field.value_from === "type") return rangeLike(ownAttribute(parent, catalogue));
@@ -84,11 +97,16 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
 /** A field as it is declared where its siblings are as they are: other words for another manner, the unit of the quantity that it follows. */
 export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, effect: Effect): FieldInfo {
   let now = field;
-  for (const [sibling, cases] of Object.entries(field.variants ?? {})) now = { ...now, ...(cases[String(parent[sibling])] as Partial<FieldInfo> | undefined) };
+  for (const [sibling, cases] of Object.entries(field.variants ?? {}))
+    now = { ...now, ...(cases[String(parent[sibling])] as Partial<FieldInfo> | undefined) };
   if (field.unit_from) {
     const range = quantityRange(parent[field.unit_from] as Node, catalogue, effect);
     const [low, high] = range.soft;
-    now = { ...now, unit: range.unit, soft: field.suggest === "band" ? [(high - low) / 100, (high - low) / 2] : range.soft };
+    now = {
+      ...now,
+      unit: range.unit,
+      soft: field.suggest === "band" ? [(high - low) / 100, (high - low) / 2] : range.soft,
+    };
   }
   return now;
 }
@@ -96,10 +114,22 @@ export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, e
 export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Effect): ValueRange {
   if (quantity?.kind === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === quantity.attribute);
-    return { value: "number", unit: info?.unit ?? "", low: null, high: null, soft: (info?.soft ?? [0, 1]) as [number, number] };
+    return {
+      value: "number",
+      unit: info?.unit ?? "",
+      low: null,
+      high: null,
+      soft: (info?.soft ?? [0, 1]) as [number, number],
+    };
   }
   const info = kindOf(catalogue, "quantity", quantity?.kind);
-  return { value: "number", unit: info?.unit ?? "", low: null, high: null, soft: (info?.soft ?? [0, 1]) as [number, number] };
+  return {
+    value: "number",
+    unit: info?.unit ?? "",
+    low: null,
+    high: null,
+    soft: (info?.soft ?? [0, 1]) as [number, number],
+  };
 }
 
 /** Whether a value there is three numbers. */

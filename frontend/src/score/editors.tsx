@@ -34,7 +34,8 @@ interface NumberProps {
   base?: number;
 }
 
-export const KEEPS = "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood.";
+export const KEEPS =
+  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood.";
 
 /** From here on a time is without end. */
 const EVER = 1e8;
@@ -51,7 +52,10 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
   const take = (raw: string) => {
     // A bare number is a percentage where those are shown.
     const given = unit === "share" && !raw.includes("%") && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
-    const read = raw.trim() === "ever" && unit === "s" && (high ?? 0) >= EVER ? { value: high! } : typed(given, { unit, fps, present: value < EVER ? value : undefined, base });
+    const read =
+      raw.trim() === "ever" && unit === "s" && (high ?? 0) >= EVER
+        ? { value: high! }
+        : typed(given, { unit, fps, present: value < EVER ? value : undefined, base });
     const refuse = (why: string) => (setText(raw), setFault(why));
     if ("fault" in read) return refuse(read.fault);
     const worth = unit === "share" ? 100 : 1;
@@ -95,7 +99,9 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
         <span className="min-w-8 text-soft">{unitWord}</span>
       </span>
       {(fault || otherWay(value, unit, fps, perFrame)) && value < EVER && (
-        <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>{fault || otherWay(value, unit, fps, perFrame)}</p>
+        <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>
+          {fault || otherWay(value, unit, fps, perFrame)}
+        </p>
       )}
     </div>
   );
@@ -110,14 +116,49 @@ function bendOf(soft: readonly [number, number], [low, high]: readonly [number, 
 }
 
 /** A number, a vector or a colour, as the surrounding amount decides; keyframes may stand in its place. */
-export function ValueEditor({ value, path, label, range, base }: { value: Json; path: Path; label: string; range: ValueRange; base?: number }) {
+export function ValueEditor({
+  value,
+  path,
+  label,
+  range,
+  base,
+}: {
+  value: Json;
+  path: Path;
+  label: string;
+  range: ValueRange;
+  base?: number;
+}) {
   return (
     <Keyable value={value} path={path}>
       {(present, store) => {
-        if (range.value === "color") return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;
+        if (range.value === "color")
+          return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;
         if (range.value === "flag") return <FlagEditor value={Number(present ?? 0)} store={store} label={label} />;
-        if (range.value === "vector" || range.value === "orientation") return <VectorEditor value={isColor(present) ? present : [0, 0, 0]} store={store} label={label} unit={range.unit} soft={range.soft} />;
-        return <NumberEditor value={Number(present ?? 0)} store={store} label={label} unit={range.unit} low={range.low} high={range.high} soft={range.soft} perFrame={range.perFrame} base={base} whole={range.value === "whole"} />;
+        if (range.value === "vector" || range.value === "orientation")
+          return (
+            <VectorEditor
+              value={isColor(present) ? present : [0, 0, 0]}
+              store={store}
+              label={label}
+              unit={range.unit}
+              soft={range.soft}
+            />
+          );
+        return (
+          <NumberEditor
+            value={Number(present ?? 0)}
+            store={store}
+            label={label}
+            unit={range.unit}
+            low={range.low}
+            high={range.high}
+            soft={range.soft}
+            perFrame={range.perFrame}
+            base={base}
+            whole={range.value === "whole"}
+          />
+        );
       }}
     </Keyable>
   );
@@ -159,7 +200,11 @@ export function ColorEditor({ value, store, label }: { value: number[]; store: S
         className="tabular w-24 rounded border border-line bg-panel px-1.5 py-0.5 focus:border-ice focus:outline-none"
         key={toHex(value)}
         defaultValue={toHex(value)}
-        onBlur={(event) => /^#[0-9a-f]{6}$/i.test(event.target.value) && event.target.value !== toHex(value) && store.commit(fromHex(event.target.value))}
+        onBlur={(event) =>
+          /^#[0-9a-f]{6}$/i.test(event.target.value) &&
+          event.target.value !== toHex(value) &&
+          store.commit(fromHex(event.target.value))
+        }
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />
     </div>
@@ -168,13 +213,33 @@ export function ColorEditor({ value, store, label }: { value: number[]; store: S
 
 const AXES = ["x", "y", "z"];
 
-export function VectorEditor({ value, store, label, unit, soft }: { value: number[]; store: Store; label: string; unit: string; soft: readonly [number, number] }) {
+export function VectorEditor({
+  value,
+  store,
+  label,
+  unit,
+  soft,
+}: {
+  value: number[];
+  store: Store;
+  label: string;
+  unit: string;
+  soft: readonly [number, number];
+}) {
   return (
     <div className="space-y-1">
       {AXES.map((axis, index) => (
         <div key={axis} className="grid grid-cols-[12px_1fr] items-center gap-2">
           <span className="text-soft">{axis}</span>
-          <NumberEditor value={value[index] ?? 0} store={part(store, value, index)} label={`${label} ${axis}`} unit={unit} low={null} high={null} soft={soft} />
+          <NumberEditor
+            value={value[index] ?? 0}
+            store={part(store, value, index)}
+            label={`${label} ${axis}`}
+            unit={unit}
+            low={null}
+            high={null}
+            soft={soft}
+          />
         </div>
       ))}
     </div>
@@ -182,12 +247,27 @@ export function VectorEditor({ value, store, label, unit, soft }: { value: numbe
 }
 
 /** The editor for a plain field, with its help and a way back to its default. */
-export function FieldEditor({ field: declared, parent, value, path }: { field: FieldInfo; parent: Node; value: Json; path: Path }) {
+export function FieldEditor({
+  field: declared,
+  parent,
+  value,
+  path,
+}: {
+  field: FieldInfo;
+  parent: Node;
+  value: Json;
+  path: Path;
+}) {
   const { catalogue, effect } = useScore();
   const field = fieldNow(declared, parent, catalogue, effect);
   return (
     <div>
-      <EditorHead label={field.label} help={field.help} changed={!field.required && !same(value, (field.default ?? null) as Json)} onReset={() => edit(path, field.default as Json)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={!field.required && !same(value, (field.default ?? null) as Json)}
+        onReset={() => edit(path, field.default as Json)}
+      />
       {field.keyable ? (
         <Keyable value={value} path={path}>
           {(present, store) => <PlainEditor field={field} value={present} store={store} path={path} />}
@@ -203,7 +283,16 @@ function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: J
   const soft = (field.soft ?? [-10, 10]) as [number, number];
   if (field.type === "points") return <PointsEditor value={value as number[][]} path={path} />;
   if (field.type === "color" && isColor(value)) return <ColorEditor value={value} store={store} label={field.label} />;
-  if (field.type === "vector" && isColor(value)) return <VectorEditor value={value} store={store} label={field.label} unit={field.unit ?? ""} soft={field.unit === "deg" ? [-180, 180] : soft} />;
+  if (field.type === "vector" && isColor(value))
+    return (
+      <VectorEditor
+        value={value}
+        store={store}
+        label={field.label}
+        unit={field.unit ?? ""}
+        soft={field.unit === "deg" ? [-180, 180] : soft}
+      />
+    );
   if (field.type === "text") {
     return (
       <input
@@ -236,7 +325,17 @@ function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: J
   );
 }
 
-export function EditorHead({ label, help, changed, onReset }: { label: string; help?: string | null; changed: boolean; onReset: () => void }) {
+export function EditorHead({
+  label,
+  help,
+  changed,
+  onReset,
+}: {
+  label: string;
+  help?: string | null;
+  changed: boolean;
+  onReset: () => void;
+}) {
   return (
     <div className="mb-2">
       <div className="flex h-6 items-center justify-between">

@@ -21,7 +21,15 @@ async function change({ path, kind, value, given }: Change): Promise<void> {
   for (;;) {
     const { document, trial, frame } = useStudio.getState();
     if (!document) return;
-    const body = { document: document as unknown as Record<string, never>, path: [...path], kind: kind ?? null, value: value ?? null, given: given ?? {}, trial: trial?.id ?? null, frame };
+    const body = {
+      document: document as unknown as Record<string, never>,
+      path: [...path],
+      kind: kind ?? null,
+      value: value ?? null,
+      given: given ?? {},
+      trial: trial?.id ?? null,
+      frame,
+    };
     try {
       const changed = await answered(api.POST("/api/exchange", { body: body as never }));
       // What was edited meanwhile stays: the question is asked again with it.

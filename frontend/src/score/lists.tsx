@@ -35,7 +35,12 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={!same(value, field.default as Json)} onReset={() => edit(path, field.default as Json)} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={!same(value, field.default as Json)}
+        onReset={() => edit(path, field.default as Json)}
+      />
       <ol className="flex flex-wrap gap-1.5">
         {value.map((color, index) => (
           <li key={index} className="group/color relative">
@@ -44,11 +49,23 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
               aria-label={`Colour ${index + 1}`}
               className="h-8 w-9 cursor-pointer rounded border border-line bg-panel p-0.5"
               value={toHex(color)}
-              onChange={(event) => store.try(value.map((entry, at) => (at === index ? fromHex(event.target.value) : entry)))}
+              onChange={(event) =>
+                store.try(value.map((entry, at) => (at === index ? fromHex(event.target.value) : entry)))
+              }
               onBlur={settle}
             />
             {value.length > 1 && (
-              <button type="button" aria-label={`Remove colour ${index + 1}`} onClick={() => edit(path, value.filter((_, at) => at !== index))} className="absolute -right-2 -top-2 grid size-6 place-items-center rounded-full text-soft opacity-0 hover:text-ember focus-visible:opacity-100 group-hover/color:opacity-100">
+              <button
+                type="button"
+                aria-label={`Remove colour ${index + 1}`}
+                onClick={() =>
+                  edit(
+                    path,
+                    value.filter((_, at) => at !== index),
+                  )
+                }
+                className="absolute -right-2 -top-2 grid size-6 place-items-center rounded-full text-soft opacity-0 hover:text-ember focus-visible:opacity-100 group-hover/color:opacity-100"
+              >
                 <X className="size-3 rounded-full bg-raised" />
               </button>
             )}
@@ -56,7 +73,11 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
         ))}
         {value.length < MOST && (
           <li>
-            <IconButton label="One more colour" className="!size-8 border border-line" onClick={() => edit(path, [...value, another(value.length)])}>
+            <IconButton
+              label="One more colour"
+              className="!size-8 border border-line"
+              onClick={() => edit(path, [...value, another(value.length)])}
+            >
               <Plus />
             </IconButton>
           </li>
@@ -97,7 +118,9 @@ export function NumbersChip({ field, value, path }: { field: FieldInfo; value: n
         onBlur={(event) => event.target.value.trim() !== written && take(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />
-      <p className={`mt-1 text-xs ${problem ? "text-ember" : "text-soft"}`}>{problem || "One for each, with spaces between; empty for equal chances."}</p>
+      <p className={`mt-1 text-xs ${problem ? "text-ember" : "text-soft"}`}>
+        {problem || "One for each, with spaces between; empty for equal chances."}
+      </p>
     </Popover>
   );
 }

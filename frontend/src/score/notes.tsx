@@ -30,11 +30,18 @@ export function useNotesAt(path: Path): Note[] {
 export function Noted({ path, children }: { path: Path; children: ReactNode }) {
   const [first] = useNotesAt(path);
   return (
-    <span data-note={first?.level} className={first && "rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]"}>
+    <span
+      data-note={first?.level}
+      className={first && "rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]"}
+    >
       {children}
       {first && (
         <Hint text={first.text}>
-          <span aria-label={first.text} role="note" className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
+          <span
+            aria-label={first.text}
+            role="note"
+            className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember"
+          >
             !
           </span>
         </Hint>
@@ -48,7 +55,11 @@ export function NotesAt({ path }: { path: Path }) {
   const [first] = useNotesAt(path);
   return first ? (
     <Hint text={first.text}>
-      <span aria-label={first.text} role="note" className="ml-1 inline-grid size-3.5 place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember">
+      <span
+        aria-label={first.text}
+        role="note"
+        className="ml-1 inline-grid size-3.5 place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember"
+      >
         !
       </span>
     </Hint>
@@ -57,7 +68,9 @@ export function NotesAt({ path }: { path: Path }) {
 
 /** Everything wrong within an item, as lines under its sentence, with the remedy where there is one. */
 export function NotesUnder({ path }: { path: Path }) {
-  const notes = useNotes().filter((note) => note.level !== "advice" && path.every((key, index) => note.item[index] === key));
+  const notes = useNotes().filter(
+    (note) => note.level !== "advice" && path.every((key, index) => note.item[index] === key),
+  );
   const apply = (fix: NonNullable<Note["fix"]>) => {
     const { document } = useStudio.getState();
     if (document) commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
@@ -69,7 +82,11 @@ export function NotesUnder({ path }: { path: Path }) {
         <li key={index}>
           <span role="note">{note.text}</span>
           {note.fix && (
-            <button type="button" className="ml-1.5 h-6 rounded border border-ember/50 px-1.5 hover:bg-ember/10" onClick={() => apply(note.fix!)}>
+            <button
+              type="button"
+              className="ml-1.5 h-6 rounded border border-ember/50 px-1.5 hover:bg-ember/10"
+              onClick={() => apply(note.fix!)}
+            >
               {note.fix.label}
             </button>
           )}

@@ -13,7 +13,9 @@ export function partOf(rule: Node, catalogue: Catalogue): number {
 
 export function ruleNumbers(rules: readonly Node[], catalogue: Catalogue | null): number[] {
   if (!catalogue) return rules.map((_, index) => index + 1);
-  const order = rules.map((rule, index) => [partOf(rule, catalogue), index] as const).sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const order = rules
+    .map((rule, index) => [partOf(rule, catalogue), index] as const)
+    .sort((a, b) => a[0] - b[0] || a[1] - b[1]);
   const numbers: number[] = [];
   order.forEach(([, index], place) => (numbers[index] = place + 1));
   return numbers;

@@ -26,14 +26,18 @@ export function gradientOf(ramp: Node, ramps: Catalogue["ramps"], along = "to ri
   const stops = stopsOf(ramp).flatMap((key, index, all) => {
     const color = toHex(key.value as number[]);
     const next = all[index + 1];
-    return key.ease === "hold" && next ? [`${color} ${key.at * 100}%`, `${color} ${next.at * 100}%`] : [`${color} ${key.at * 100}%`];
+    return key.ease === "hold" && next
+      ? [`${color} ${key.at * 100}%`, `${color} ${next.at * 100}%`]
+      : [`${color} ${key.at * 100}%`];
   });
-  if (ramp.reversed) return `linear-gradient(${along === "to right" ? "to left" : "to bottom"}, ${twice(stops).join(", ")})`;
+  if (ramp.reversed)
+    return `linear-gradient(${along === "to right" ? "to left" : "to bottom"}, ${twice(stops).join(", ")})`;
   return `linear-gradient(${along}, ${twice(stops).join(", ")})`;
 }
 
 /** A gradient needs two colours at least. */
-const twice = (stops: string[]): string[] => (stops.length === 1 ? [stops[0]!, stops[0]!] : stops.length ? stops : ["transparent", "transparent"]);
+const twice = (stops: string[]): string[] =>
+  stops.length === 1 ? [stops[0]!, stops[0]!] : stops.length ? stops : ["transparent", "transparent"];
 
 /** A shipped ramp as stops to be moved about, evenly spaced. */
 export function asStops(ramp: Node, ramps: Catalogue["ramps"]): Key[] {

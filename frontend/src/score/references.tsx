@@ -17,7 +17,11 @@ export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: st
           {words[value] ?? value}
         </button>
       }
-      entries={Object.entries(words).map(([word, text]) => ({ label: text, hint: word === value ? "now" : "", onSelect: () => (field.renews ? void refer(path, word) : edit(path, word)) }))}
+      entries={Object.entries(words).map(([word, text]) => ({
+        label: text,
+        hint: word === value ? "now" : "",
+        onSelect: () => (field.renews ? void refer(path, word) : edit(path, word)),
+      }))}
     />
   );
 }
@@ -29,19 +33,29 @@ interface Choice {
 }
 
 export function choicesOf(to: string, { catalogue, effect, meshes }: Surroundings): Choice[] {
-  const listed = (items: Node[]) => items.map((item) => ({ id: item.id as string, label: item.label as string, color: item.color as string | undefined }));
+  const listed = (items: Node[]) =>
+    items.map((item) => ({
+      id: item.id as string,
+      label: item.label as string,
+      color: item.color as string | undefined,
+    }));
   if (to === "group") return listed(effect.groups);
   if (to === "shape") return listed(effect.shapes);
   if (to === "field") return listed(effect.fields);
-  if (to === "rule") return effect.rules.map((rule, index) => ({ id: rule.id as string, label: ruleName(effect.rules, index) }));
+  if (to === "rule")
+    return effect.rules.map((rule, index) => ({ id: rule.id as string, label: ruleName(effect.rules, index) }));
   if (to === "dial") return listed(effect.dials);
-  if (to === "attribute") return attributes(catalogue, effect).filter((info) => info.writable).map(({ id, label }) => ({ id, label }));
+  if (to === "attribute")
+    return attributes(catalogue, effect)
+      .filter((info) => info.writable)
+      .map(({ id, label }) => ({ id, label }));
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
   return [];
 }
 
 /** Whether the server has a say in what is named here: what others follow, and what could go round in a circle. */
-const follows = (field: FieldInfo, path: Path): boolean => field.to === "attribute" || ["shapes", "groups", "fields"].includes(String(path[0]));
+const follows = (field: FieldInfo, path: Path): boolean =>
+  field.to === "attribute" || ["shapes", "groups", "fields"].includes(String(path[0]));
 
 export function GroupDot({ color }: { color: string | undefined }) {
   return color ? <span className="mr-1 inline-block size-2 rounded-full" style={{ background: color }} /> : null;
@@ -52,8 +66,10 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   // Nothing is offered to itself, nor what is of the wrong kind.
   const self = path[0] === `${field.to}s` ? (score.effect[path[0] as "shapes"][Number(path[1])]?.id as string) : null;
   const kindsOf = new Map(score.effect.shapes.map((shape) => [shape.id as string, String(shape.kind)]));
-  if (field.to === "attribute") attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
-  const fits = (id: string) => id === value || (id !== self && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
+  if (field.to === "attribute")
+    attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
+  const fits = (id: string) =>
+    id === value || (id !== self && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
   const choices = choicesOf(field.to ?? "", score).filter((choice) => fits(choice.id));
   const present = choices.find((choice) => choice.id === value);
   // What others follow is changed with them: a value of the right type, unit and size.
@@ -67,7 +83,14 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
           {present?.label ?? (value ? `missing: ${value.slice(0, 12)}` : (field.optional ?? "choose…"))}
         </button>
       }
-      entries={[...none, ...choices.map((choice) => ({ label: choice.label, hint: choice.id === value ? "now" : "", onSelect: () => choice.id !== value && put(choice.id) }))]}
+      entries={[
+        ...none,
+        ...choices.map((choice) => ({
+          label: choice.label,
+          hint: choice.id === value ? "now" : "",
+          onSelect: () => choice.id !== value && put(choice.id),
+        })),
+      ]}
     />
   );
 }
@@ -107,7 +130,12 @@ export function ManyChip({ field, value, path }: { field: FieldInfo; value: stri
       </p>
       {choices.map((choice) => (
         <label key={choice.id} className="flex cursor-pointer items-center gap-2 rounded px-1 py-1 hover:bg-ice/10">
-          <input type="checkbox" className="accent-[var(--ice)]" checked={value.includes(choice.id)} onChange={() => toggle(choice.id)} />
+          <input
+            type="checkbox"
+            className="accent-[var(--ice)]"
+            checked={value.includes(choice.id)}
+            onChange={() => toggle(choice.id)}
+          />
           <GroupDot color={choice.color} />
           {choice.label}
         </label>

@@ -6,7 +6,14 @@ import { pieces, type Piece } from "./template";
 
 /** The fields that a sentence leaves out. */
 export function unsaidOf(info: KindInfo, node: Node): FieldInfo[] {
-  const names = (list: Piece[]): string[] => list.flatMap((piece) => ("field" in piece ? [piece.field] : "optional" in piece && told(piece.fields, info, node) ? names(piece.optional) : []));
+  const names = (list: Piece[]): string[] =>
+    list.flatMap((piece) =>
+      "field" in piece
+        ? [piece.field]
+        : "optional" in piece && told(piece.fields, info, node)
+          ? names(piece.optional)
+          : [],
+    );
   const said = new Set(names(pieces(info.sentence)));
   return info.fields.filter((field) => !said.has(field.name) && !isList(field));
 }

@@ -4,7 +4,21 @@ import { Html } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { create } from "zustand";
-import { BufferAttribute, BufferGeometry, ClampToEdgeWrapping, DataTexture, DoubleSide, LinearFilter, Plane, Raycaster, RedFormat, ShaderMaterial, UnsignedByteType, Vector2, Vector3 } from "three";
+import {
+  BufferAttribute,
+  BufferGeometry,
+  ClampToEdgeWrapping,
+  DataTexture,
+  DoubleSide,
+  LinearFilter,
+  Plane,
+  Raycaster,
+  RedFormat,
+  ShaderMaterial,
+  UnsignedByteType,
+  Vector2,
+  Vector3,
+} from "three";
 import type { Block } from "@/api/block";
 import { fetchBlock } from "@/api/client";
 import { withValue, type Node } from "@/state/document";
@@ -54,7 +68,11 @@ function useFieldBlock(id: string | null): FieldBlock | null {
     if (!id || !trial || frame === undefined) return;
     const abort = new AbortController();
     const query = new URLSearchParams({ axis: axis === "none" ? "z" : axis, at: String(at) });
-    fetchBlock<FieldHead>(`/api/trials/${trial}/frames/${frame}/fields/${id}?${query.toString()}`, undefined, abort.signal)
+    fetchBlock<FieldHead>(
+      `/api/trials/${trial}/frames/${frame}/fields/${id}?${query.toString()}`,
+      undefined,
+      abort.signal,
+    )
       .then((found) => {
         setBlock(found);
         useCut.setState({ drawn: `${id} ${trial} ${frame}` });
@@ -74,9 +92,16 @@ export function FieldView({ field, index }: { field: Node; index: number }) {
     <>
       {axis !== "none" && <SlicePicture block={block} />}
       {block.head.boundaries.map((name) => (
-        <Shell key={name} vertices={block.arrays[`${name}/vertices`] as Float32Array} faces={block.arrays[`${name}/faces`] as Int32Array} strength={name === "outer" ? 0.55 : 0.8} />
+        <Shell
+          key={name}
+          vertices={block.arrays[`${name}/vertices`] as Float32Array}
+          faces={block.arrays[`${name}/faces`] as Int32Array}
+          strength={name === "outer" ? 0.55 : 0.8}
+        />
       ))}
-      {block.head.line && field.kind === "falloff" && !playing && <BoundaryHandles field={field} index={index} line={block.head.line} />}
+      {block.head.line && field.kind === "falloff" && !playing && (
+        <BoundaryHandles field={field} index={index} line={block.head.line} />
+      )}
     </>
   );
 }
@@ -121,12 +146,25 @@ function SlicePicture({ block }: { block: FieldBlock }) {
   const geometry = useMemo(() => {
     const at = (a: number, b: number) => corner.map((value, k) => value + across[k]! * a + up[k]! * b);
     const made = new BufferGeometry();
-    made.setAttribute("position", new BufferAttribute(new Float32Array([...at(0, 0), ...at(1, 0), ...at(1, 1), ...at(0, 1)]), 3));
+    made.setAttribute(
+      "position",
+      new BufferAttribute(new Float32Array([...at(0, 0), ...at(1, 0), ...at(1, 1), ...at(0, 1)]), 3),
+    );
     made.setAttribute("uv", new BufferAttribute(new Float32Array([0, 0, 1, 0, 1, 1, 0, 1]), 2));
     made.setIndex([0, 1, 2, 0, 2, 3]);
     return made;
   }, [corner, across, up]);
-  const material = useMemo(() => new ShaderMaterial({ ...PLANE, uniforms: { values: { value: texture } }, transparent: true, depthWrite: false, side: DoubleSide }), [texture]);
+  const material = useMemo(
+    () =>
+      new ShaderMaterial({
+        ...PLANE,
+        uniforms: { values: { value: texture } },
+        transparent: true,
+        depthWrite: false,
+        side: DoubleSide,
+      }),
+    [texture],
+  );
   useEffect(() => {
     invalidate();
     return () => {
@@ -148,7 +186,10 @@ function BoundaryHandles({ field, index, line }: { field: Node; index: number; l
   const distance = (event: { clientX: number; clientY: number }): number | null => {
     const box = gl.domElement.getBoundingClientRect();
     const caster = new Raycaster();
-    caster.setFromCamera(new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2), camera);
+    caster.setFromCamera(
+      new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2),
+      camera,
+    );
     // The plane through the line that faces the eye most.
     const toward = camera.getWorldDirection(new Vector3());
     const normal = toward.clone().addScaledVector(way, -toward.dot(way)).normalize();
@@ -216,18 +257,56 @@ const AXES: [SliceAxis, string, string][] = [
 export function FieldTools({ field }: { field: Node }) {
   const { axis, at, drawn } = useCut();
   return (
-    <div data-drawn={drawn} role="group" aria-label={`Picture of ${String(field.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
+    <div
+      data-drawn={drawn}
+      role="group"
+      aria-label={`Picture of ${String(field.label)}`}
+      className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs"
+    >
       <span className="max-w-20 truncate px-1.5 text-soft">{String(field.label)}</span>
       {AXES.map(([value, words, help]) => (
-        <button key={value} type="button" title={help} aria-pressed={axis === value} onClick={() => useCut.setState({ axis: value })} className={`rounded px-1.5 py-0.5 ${axis === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>
+        <button
+          key={value}
+          type="button"
+          title={help}
+          aria-pressed={axis === value}
+          onClick={() => useCut.setState({ axis: value })}
+          className={`rounded px-1.5 py-0.5 ${axis === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}
+        >
           {words}
         </button>
       ))}
-      {axis !== "none" && <input type="range" aria-label="Where it is cut" min={0} max={1} step={0.01} value={at} onChange={(event) => useCut.setState({ at: Number(event.target.value) })} className="mx-1 w-14 accent-[var(--ice)]" />}
-      <span aria-hidden className="flex items-center gap-1 pl-1 text-[11px] text-soft" title="Colours of the slice: 0 to 1">
-        0<span className="h-2 w-8 rounded-sm" style={{ background: "linear-gradient(90deg, rgb(41 46 87), rgb(51 122 140) 50%, rgb(219 242 230))" }} />1
+      {axis !== "none" && (
+        <input
+          type="range"
+          aria-label="Where it is cut"
+          min={0}
+          max={1}
+          step={0.01}
+          value={at}
+          onChange={(event) => useCut.setState({ at: Number(event.target.value) })}
+          className="mx-1 w-14 accent-[var(--ice)]"
+        />
+      )}
+      <span
+        aria-hidden
+        className="flex items-center gap-1 pl-1 text-[11px] text-soft"
+        title="Colours of the slice: 0 to 1"
+      >
+        0
+        <span
+          className="h-2 w-8 rounded-sm"
+          style={{ background: "linear-gradient(90deg, rgb(41 46 87), rgb(51 122 140) 50%, rgb(219 242 230))" }}
+        />
+        1
       </span>
-      <button type="button" aria-label="Let go of it" title="Let go of it (Escape)" onClick={() => useStudio.setState({ selected: null })} className="grid size-6 place-items-center rounded text-soft hover:text-text">
+      <button
+        type="button"
+        aria-label="Let go of it"
+        title="Let go of it (Escape)"
+        onClick={() => useStudio.setState({ selected: null })}
+        className="grid size-6 place-items-center rounded text-soft hover:text-text"
+      >
         ×
       </button>
     </div>

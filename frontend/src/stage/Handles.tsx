@@ -110,7 +110,9 @@ export function Handles({ shape, index, head, mode }: Props) {
         onDrag={apply}
         onDragEnd={end}
       />
-      {mode === "move" && <DotHandle place={origin} label={`Drag ${String(shape.label)}`} onMove={moveTo} onEnd={end} />}
+      {mode === "move" && (
+        <DotHandle place={origin} label={`Drag ${String(shape.label)}`} onMove={moveTo} onEnd={end} />
+      )}
       {shape.kind === "path" && !keysOf(shape.points) && <PathPoints shape={shape} path={path} world={world} />}
     </>
   );
@@ -127,7 +129,14 @@ function PathPoints({ shape, path, world }: { shape: Node; path: Path; world: Ma
   };
   const insert = (index: number, place: Vector3) => {
     const { document } = useStudio.getState();
-    if (document) commit(withValue(document, [...path, "points"], [...points.slice(0, index + 1), local(place), ...points.slice(index + 1)]));
+    if (document)
+      commit(
+        withValue(
+          document,
+          [...path, "points"],
+          [...points.slice(0, index + 1), local(place), ...points.slice(index + 1)],
+        ),
+      );
   };
   const remove = (index: number) => {
     const { document } = useStudio.getState();
@@ -136,13 +145,31 @@ function PathPoints({ shape, path, world }: { shape: Node; path: Path; world: Ma
   return (
     <>
       {placed.map((place, index) => (
-        <DotHandle key={index} place={place} label={`Point ${index + 1} of ${String(shape.label)}`} hint="Drag to move, Delete to remove" onMove={(next) => tryPoint(index, next)} onEnd={settle} onRemove={() => remove(index)} point />
+        <DotHandle
+          key={index}
+          place={place}
+          label={`Point ${index + 1} of ${String(shape.label)}`}
+          hint="Drag to move, Delete to remove"
+          onMove={(next) => tryPoint(index, next)}
+          onEnd={settle}
+          onRemove={() => remove(index)}
+          point
+        />
       ))}
       {placed.slice(0, shape.closed ? undefined : -1).map((place, index) => {
-        const middle = place.clone().add(placed[(index + 1) % placed.length]!).multiplyScalar(0.5);
+        const middle = place
+          .clone()
+          .add(placed[(index + 1) % placed.length]!)
+          .multiplyScalar(0.5);
         return (
           <Html key={`middle ${index}`} position={middle} center zIndexRange={[20, 10]}>
-            <button type="button" aria-label={`Add a point after point ${index + 1}`} title="Add a point here" onClick={() => insert(index, middle)} className="grid size-4 place-items-center rounded-full border border-ice/60 bg-stage/80 text-[10px] leading-none text-ice opacity-60 hover:opacity-100">
+            <button
+              type="button"
+              aria-label={`Add a point after point ${index + 1}`}
+              title="Add a point here"
+              onClick={() => insert(index, middle)}
+              className="grid size-4 place-items-center rounded-full border border-ice/60 bg-stage/80 text-[10px] leading-none text-ice opacity-60 hover:opacity-100"
+            >
               +
             </button>
           </Html>
@@ -174,7 +201,12 @@ function DotHandle({ place, label, hint, point, onMove, onEnd, onRemove }: DotPr
       event.preventDefault();
       return onRemove();
     }
-    const ways: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
+    const ways: Record<string, [number, number]> = {
+      ArrowLeft: [-1, 0],
+      ArrowRight: [1, 0],
+      ArrowUp: [0, 1],
+      ArrowDown: [0, -1],
+    };
     const way = ways[event.key];
     if (!way) return;
     event.preventDefault();
@@ -182,7 +214,12 @@ function DotHandle({ place, label, hint, point, onMove, onEnd, onRemove }: DotPr
     const step = (event.shiftKey ? 0.02 : 0.002) * camera.position.distanceTo(place);
     const right = new Vector3().setFromMatrixColumn(camera.matrixWorld, 0);
     const up = new Vector3().setFromMatrixColumn(camera.matrixWorld, 1);
-    onMove(place.clone().addScaledVector(right, way[0] * step).addScaledVector(up, way[1] * step));
+    onMove(
+      place
+        .clone()
+        .addScaledVector(right, way[0] * step)
+        .addScaledVector(up, way[1] * step),
+    );
     onEnd();
   };
   return (
@@ -215,10 +252,18 @@ function DotHandle({ place, label, hint, point, onMove, onEnd, onRemove }: DotPr
   );
 }
 
-function hit(camera: Camera, canvas: HTMLCanvasElement, event: { clientX: number; clientY: number }, plane: Plane): Vector3 | null {
+function hit(
+  camera: Camera,
+  canvas: HTMLCanvasElement,
+  event: { clientX: number; clientY: number },
+  plane: Plane,
+): Vector3 | null {
   const box = canvas.getBoundingClientRect();
   const caster = new Raycaster();
-  caster.setFromCamera(new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2), camera);
+  caster.setFromCamera(
+    new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2),
+    camera,
+  );
   return caster.ray.intersectPlane(plane, new Vector3());
 }
 
@@ -229,7 +274,13 @@ function parts(matrix: Matrix4): [Vector3, Quaternion, Vector3] {
 }
 
 /** Of three stretches the one that was dragged: it is furthest from one. */
-const furthest = (stretch: Vector3): number => Math.max(1e-3, [...stretch.toArray()].sort((a, b) => Math.abs(Math.log(Math.max(1e-6, b))) - Math.abs(Math.log(Math.max(1e-6, a))))[0]!);
+const furthest = (stretch: Vector3): number =>
+  Math.max(
+    1e-3,
+    [...stretch.toArray()].sort(
+      (a, b) => Math.abs(Math.log(Math.max(1e-6, b))) - Math.abs(Math.log(Math.max(1e-6, a))),
+    )[0]!,
+  );
 
 /** About x, then y, then z, in degrees, as documents have it. */
 function degrees(turn: Quaternion): number[] {

@@ -20,8 +20,19 @@ export function Legend() {
   };
   return (
     <div role="group" aria-label="Groups on the stage" className="pointer-events-auto -mx-1 pb-1">
-      <Hint text={byGroup ? "Everybody is drawn in the colour of their group. Click for their own looks (B)." : "Draw everybody in the colour of their group (B)"}>
-        <button type="button" aria-pressed={byGroup} onClick={() => useStudio.setState({ byGroup: !byGroup })} className={`flex h-6 items-center gap-1.5 rounded px-1 ${byGroup ? "bg-ice/15 text-ice" : "hover:text-text"}`}>
+      <Hint
+        text={
+          byGroup
+            ? "Everybody is drawn in the colour of their group. Click for their own looks (B)."
+            : "Draw everybody in the colour of their group (B)"
+        }
+      >
+        <button
+          type="button"
+          aria-pressed={byGroup}
+          onClick={() => useStudio.setState({ byGroup: !byGroup })}
+          className={`flex h-6 items-center gap-1.5 rounded px-1 ${byGroup ? "bg-ice/15 text-ice" : "hover:text-text"}`}
+        >
           <Palette className="size-3" /> by group
         </button>
       </Hint>
@@ -35,14 +46,28 @@ export function Legend() {
                 type="button"
                 aria-pressed={!out}
                 title={out ? "Draw it again" : "Leave it out of the picture"}
-                onClick={() => useStudio.setState({ hidden: out ? hidden.filter((other) => other !== id) : [...hidden, id] })}
+                onClick={() =>
+                  useStudio.setState({ hidden: out ? hidden.filter((other) => other !== id) : [...hidden, id] })
+                }
                 className={`flex min-w-0 flex-1 items-center gap-1.5 rounded px-1 leading-6 hover:text-text ${out ? "line-through opacity-60" : ""}`}
               >
-                <span className="size-2 shrink-0 rounded-full" style={{ background: out ? "transparent" : String(group.color), boxShadow: `inset 0 0 0 1px ${String(group.color)}` }} />
+                <span
+                  className="size-2 shrink-0 rounded-full"
+                  style={{
+                    background: out ? "transparent" : String(group.color),
+                    boxShadow: `inset 0 0 0 1px ${String(group.color)}`,
+                  }}
+                />
                 <span className="max-w-32 truncate">{String(group.label)}</span>
                 <span className="tabular ml-auto pl-3">{population ? count(population[id] ?? 0) : ""}</span>
               </button>
-              <button type="button" aria-label={`Only ${String(group.label)}`} title="See it alone" onClick={() => only(id)} className="ml-1 h-6 rounded px-1 opacity-0 hover:text-ice focus-visible:opacity-100 group-hover/legend:opacity-100">
+              <button
+                type="button"
+                aria-label={`Only ${String(group.label)}`}
+                title="See it alone"
+                onClick={() => only(id)}
+                className="ml-1 h-6 rounded px-1 opacity-0 hover:text-ice focus-visible:opacity-100 group-hover/legend:opacity-100"
+              >
                 only
               </button>
             </li>

@@ -17,7 +17,15 @@ export function ParticleLayers({ layers, trial, marked, dim }: Props) {
   const { size, viewport, camera, invalidate } = useThree();
   const [fetched, again] = useReducer((times: number) => times + 1, 0);
   const drawn = useMemo(
-    () => layers.map((data, rank) => new DrawnLayer(data, { trial, marked, dim, quads: !drawnInSoftware, merged: drawnInSoftware, onReady: again }, rank)),
+    () =>
+      layers.map(
+        (data, rank) =>
+          new DrawnLayer(
+            data,
+            { trial, marked, dim, quads: !drawnInSoftware, merged: drawnInSoftware, onReady: again },
+            rank,
+          ),
+      ),
     // What was on its way when the layers were made is there now: made again.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [layers, trial, marked, dim, fetched],
@@ -29,7 +37,12 @@ export function ParticleLayers({ layers, trial, marked, dim }: Props) {
   useFrame(() => {
     const half = "fov" in camera ? Math.tan(((camera.fov as number) * Math.PI) / 360) : 1;
     const density = viewport.dpr;
-    const view = { scale: (size.height * density) / (2 * half), density, width: size.width * density, height: size.height * density };
+    const view = {
+      scale: (size.height * density) / (2 * half),
+      density,
+      width: size.width * density,
+      height: size.height * density,
+    };
     drawn.forEach((layer) => layer.look(view));
     ordering.update(drawn, camera);
   });

@@ -27,7 +27,11 @@ export function Shapes({ block, frame, selected, onPick }: Props) {
         return (
           <ShapeMesh
             key={base.id}
-            head={{ ...(now ?? base), visible: base.visible, ...(dragged?.id === base.id ? { matrix: dragged.matrix } : {}) }}
+            head={{
+              ...(now ?? base),
+              visible: base.visible,
+              ...(dragged?.id === base.id ? { matrix: dragged.matrix } : {}),
+            }}
             vertices={source.arrays[`shape ${base.index}/vertices`] as Float32Array}
             faces={source.arrays[`shape ${base.index}/faces`] as Int32Array}
             chosen={base.id === selected}
@@ -70,7 +74,16 @@ function ShapeMesh({ head, vertices, faces, chosen, onPick }: ShapeProps) {
     };
   }, [surface, edges, invalidate]);
   useEffect(() => invalidate(), [matrix, chosen, head.visible, invalidate]);
-  const points = useMemo(() => (head.line ? Array.from({ length: vertices.length / 3 }, (_, k) => [vertices[k * 3]!, vertices[k * 3 + 1]!, vertices[k * 3 + 2]!] as [number, number, number]) : []), [head.line, vertices]);
+  const points = useMemo(
+    () =>
+      head.line
+        ? Array.from(
+            { length: vertices.length / 3 },
+            (_, k) => [vertices[k * 3]!, vertices[k * 3 + 1]!, vertices[k * 3 + 2]!] as [number, number, number],
+          )
+        : [],
+    [head.line, vertices],
+  );
   const solid = head.visible && !head.region;
   const tone = chosen ? "#a9d4dc" : solid ? "#6b7c85" : "#59676e";
   return (
@@ -101,10 +114,19 @@ const ARM = 0.07;
 /** A single place: three short bars crossing in it. */
 function PlaceMark({ chosen }: { chosen: boolean }) {
   const bars: [number, number, number][][] = [
-    [[-ARM, 0, 0], [ARM, 0, 0]],
-    [[0, -ARM, 0], [0, ARM, 0]],
-    [[0, 0, -ARM], [0, 0, ARM]],
-  ]; // prettier-ignore
+    [
+      [-ARM, 0, 0],
+      [ARM, 0, 0],
+    ],
+    [
+      [0, -ARM, 0],
+      [0, ARM, 0],
+    ],
+    [
+      [0, 0, -ARM],
+      [0, 0, ARM],
+    ],
+  ];
   return (
     <>
       {bars.map((bar, index) => (

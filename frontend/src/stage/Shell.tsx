@@ -38,7 +38,15 @@ export function Shell({ vertices, faces, strength }: { vertices: Float32Array; f
     return made;
   }, [vertices, faces]);
   const material = useMemo(
-    () => new ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: { tone: { value: TONE }, strength: { value: strength } }, transparent: true, depthWrite: false, side: FrontSide }),
+    () =>
+      new ShaderMaterial({
+        vertexShader: VERTEX,
+        fragmentShader: FRAGMENT,
+        uniforms: { tone: { value: TONE }, strength: { value: strength } },
+        transparent: true,
+        depthWrite: false,
+        side: FrontSide,
+      }),
     [strength],
   );
   useEffect(() => {

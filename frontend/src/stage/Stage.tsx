@@ -44,41 +44,92 @@ export function Stage() {
   const highlighted = useStudio((state) => state.highlighted);
   const particle = useStudio((state) => state.particle);
   const chosenIndex = useStudio((state) => (state.selected?.[0] === "shapes" ? Number(state.selected[1]) : -1));
-  const chosen = useStudio((state) => (state.selected?.[0] === "shapes" ? (state.document?.shapes[Number(state.selected[1])] ?? null) : null));
+  const chosen = useStudio((state) =>
+    state.selected?.[0] === "shapes" ? (state.document?.shapes[Number(state.selected[1])] ?? null) : null,
+  );
   const playing = useStudio((state) => state.playing);
   const mode = useStudio((state) => state.handles);
-  const head = chosen && (shown?.frame.head.shapes.find((shape) => shape.id === chosen.id) ?? shapes?.head.shapes.find((shape) => shape.id === chosen.id));
+  const head =
+    chosen &&
+    (shown?.frame.head.shapes.find((shape) => shape.id === chosen.id) ??
+      shapes?.head.shapes.find((shape) => shape.id === chosen.id));
   const chosenField = useChosenField();
   const groups = useStudio((state) => state.document?.groups);
   const hidden = useStudio((state) => state.hidden);
   const byGroup = useStudio((state) => state.byGroup);
-  const layers = useMemo(() => asSeen(layersOf(shown?.frame ?? null), groups ?? [], hidden, byGroup), [shown, groups, hidden, byGroup]);
+  const layers = useMemo(
+    () => asSeen(layersOf(shown?.frame ?? null), groups ?? [], hidden, byGroup),
+    [shown, groups, hidden, byGroup],
+  );
   const seenToo = useMemo(() => (highlighted?.left ? [...layers, highlighted.left] : layers), [layers, highlighted]);
-  const marked = useMemo(() => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null), [highlighted, particle]);
+  const marked = useMemo(
+    () => highlighted?.ids ?? (particle !== null ? new Set([particle]) : null),
+    [highlighted, particle],
+  );
   const [metre, setMetre] = useState(0);
   const picturing = useStudio((state) => state.picturing);
   return (
-    <div className="absolute inset-0 bg-stage text-text" data-tone="dark" data-testid="stage" data-frame={shown?.frame.head.frame ?? ""} data-count={shown?.frame.head.count ?? ""} data-trial={shown?.trial ?? ""}>
-      <Canvas frameloop={picturing ? "never" : "demand"} dpr={drawnInSoftware ? 1 : [1, 2]} camera={{ fov: 36, position: [5, 4, 9] }} gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }} aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer." role="group">
+    <div
+      className="absolute inset-0 bg-stage text-text"
+      data-tone="dark"
+      data-testid="stage"
+      data-frame={shown?.frame.head.frame ?? ""}
+      data-count={shown?.frame.head.count ?? ""}
+      data-trial={shown?.trial ?? ""}
+    >
+      <Canvas
+        frameloop={picturing ? "never" : "demand"}
+        dpr={drawnInSoftware ? 1 : [1, 2]}
+        camera={{ fov: 36, position: [5, 4, 9] }}
+        gl={{ antialias: !drawnInSoftware, preserveDrawingBuffer: true }}
+        aria-label="The stage: particles in three dimensions. Drag to turn, scroll to come closer."
+        role="group"
+      >
         <Backdrop />
         <Ground />
-        {shapes && <Shapes block={shapes} frame={shown?.frame ?? null} selected={chosen ? String(chosen.id) : null} onPick={(index) => useStudio.setState({ selected: ["shapes", index] })} />}
+        {shapes && (
+          <Shapes
+            block={shapes}
+            frame={shown?.frame ?? null}
+            selected={chosen ? String(chosen.id) : null}
+            onPick={(index) => useStudio.setState({ selected: ["shapes", index] })}
+          />
+        )}
         {chosen && head && !playing && <Handles shape={chosen} index={chosenIndex} head={head} mode={mode} />}
-        {chosenField && <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />}
+        {chosenField && (
+          <FieldView key={String(chosenField.field.id)} field={chosenField.field} index={chosenField.index} />
+        )}
         <ParticleLayers layers={seenToo} trial={shown?.trial ?? ""} marked={marked} dim={highlighted !== null} />
         <CameraRig effect={id} onMetre={setMetre} layers={layers} />
       </Canvas>
       {picturing ? <PictureView /> : <Overlay metre={metre} />}
       {chosenField && <FieldTools field={chosenField.field} />}
       {chosen && (
-        <div role="group" aria-label={`Handles of ${String(chosen.label)}`} className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs">
+        <div
+          role="group"
+          aria-label={`Handles of ${String(chosen.label)}`}
+          className="absolute left-3 top-3 flex items-center gap-0.5 rounded bg-panel/85 p-0.5 text-xs"
+        >
           <span className="max-w-28 truncate px-2 text-soft">{String(chosen.label)}</span>
           {MODES.map(([word, value, keys]) => (
-            <button key={value} type="button" aria-pressed={mode === value} title={`${word} it (${keys})`} onClick={() => useStudio.setState({ handles: value })} className={`rounded px-2 py-0.5 ${mode === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}>
+            <button
+              key={value}
+              type="button"
+              aria-pressed={mode === value}
+              title={`${word} it (${keys})`}
+              onClick={() => useStudio.setState({ handles: value })}
+              className={`rounded px-2 py-0.5 ${mode === value ? "bg-ice/15 text-ice" : "text-soft hover:text-text"}`}
+            >
               {word}
             </button>
           ))}
-          <button type="button" aria-label="Let go of it" title="Let go of it (Escape)" onClick={() => useStudio.setState({ selected: null })} className="grid size-6 place-items-center rounded text-soft hover:text-text">
+          <button
+            type="button"
+            aria-label="Let go of it"
+            title="Let go of it (Escape)"
+            onClick={() => useStudio.setState({ selected: null })}
+            className="grid size-6 place-items-center rounded text-soft hover:text-text"
+          >
             ×
           </button>
         </div>
@@ -94,7 +145,10 @@ function Backdrop() {
   const tone = useMemo(() => {
     const parts = valueNow(given, computed as KeyValue | undefined, 0);
     // Told as it is stored: sRGB-encoded, and drawn without any conversion.
-    return new Color().setRGB(...((Array.isArray(parts) ? parts : [0.063, 0.078, 0.09]) as [number, number, number]), SRGBColorSpace);
+    return new Color().setRGB(
+      ...((Array.isArray(parts) ? parts : [0.063, 0.078, 0.09]) as [number, number, number]),
+      SRGBColorSpace,
+    );
   }, [computed, given]);
   return <primitive object={tone} attach="background" />;
 }
@@ -126,7 +180,11 @@ function CameraRig({ effect, layers, onMetre }: RigProps) {
     const view = camera as PerspectiveCamera;
     const distance = view.position.distanceTo(controls.current?.target ?? new Vector3());
     onMetre(size.height / (2 * Math.tan((view.fov * Math.PI) / 360) * distance));
-    if (!useStudio.getState().picturing) Object.assign(stagePose, { position: view.position.toArray(), target: controls.current?.target.toArray() ?? [0, 1, 0] });
+    if (!useStudio.getState().picturing)
+      Object.assign(stagePose, {
+        position: view.position.toArray(),
+        target: controls.current?.target.toArray() ?? [0, 1, 0],
+      });
   }, [camera, size.height, onMetre]);
 
   const look = useCallback(
@@ -173,7 +231,14 @@ function CameraRig({ effect, layers, onMetre }: RigProps) {
     const release = (event: PointerEvent) => {
       if (!down || Math.hypot(event.clientX - down.x, event.clientY - down.y) > 4) return;
       const box = canvas.getBoundingClientRect();
-      const id = pick(layers, camera as PerspectiveCamera, event.clientX - box.left, event.clientY - box.top, box.width, box.height);
+      const id = pick(
+        layers,
+        camera as PerspectiveCamera,
+        event.clientX - box.left,
+        event.clientY - box.top,
+        box.width,
+        box.height,
+      );
       useStudio.setState(id === null ? { particle: null } : { particle: id, lens: "probe", lensOpen: true });
     };
     canvas.addEventListener("pointerdown", press);
@@ -202,25 +267,41 @@ function Overlay({ metre }: { metre: number }) {
     const timer = setTimeout(() => useStudio.setState({ hint: null }), 6000);
     return () => clearTimeout(timer);
   }, [hint]);
-  const nice = metre > 0 ? [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((length) => length * metre > 56) ?? 100 : 1;
+  const nice =
+    metre > 0
+      ? ([0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((length) => length * metre > 56) ?? 100)
+      : 1;
   const waiting = trial && frame >= trial.computed && trial.state === "computing";
   const old = shown && trial && shown.trial !== trial.id;
   return (
     <div className="pointer-events-none absolute inset-0 p-3 text-xs text-soft">
       <div className="pointer-events-auto absolute right-3 top-3 flex gap-1">
         <Hint text="The finished picture (P)">
-          <button type="button" onClick={() => useStudio.setState({ picturing: true })} className="flex items-center gap-1 rounded bg-panel/70 px-2 py-1 hover:text-text">
+          <button
+            type="button"
+            onClick={() => useStudio.setState({ picturing: true })}
+            className="flex items-center gap-1 rounded bg-panel/70 px-2 py-1 hover:text-text"
+          >
             <Image className="size-3.5" /> Picture
           </button>
         </Hint>
         <Hint text="Everything in view (0)">
-          <button type="button" aria-label="Everything in view" onClick={() => stageView.look("home")} className="rounded bg-panel/70 p-1.5 hover:text-text">
+          <button
+            type="button"
+            aria-label="Everything in view"
+            onClick={() => stageView.look("home")}
+            className="rounded bg-panel/70 p-1.5 hover:text-text"
+          >
             <Maximize className="size-3.5" />
           </button>
         </Hint>
         {VIEWS.map(({ view, label }, index) => (
           <Hint key={view} text={`From the ${label.toLowerCase()} (${index + 1})`}>
-            <button type="button" onClick={() => stageView.look(view)} className="rounded bg-panel/70 px-2 py-1 hover:text-text">
+            <button
+              type="button"
+              onClick={() => stageView.look(view)}
+              className="rounded bg-panel/70 px-2 py-1 hover:text-text"
+            >
               {label}
             </button>
           </Hint>
@@ -235,8 +316,12 @@ function Overlay({ metre }: { metre: number }) {
         </div>
       </div>
       {solo.length > 0 && (
-        <div role="status" className="absolute left-1/2 top-3 -translate-x-1/2 rounded bg-panel/90 px-2 py-1 text-brass">
-          Only {solo.length === 1 ? nameOfRule(document_?.rules ?? [], solo[0]!) : `${solo.length} rules`} {solo.length === 1 ? "is" : "are"} run
+        <div
+          role="status"
+          className="absolute left-1/2 top-3 -translate-x-1/2 rounded bg-panel/90 px-2 py-1 text-brass"
+        >
+          Only {solo.length === 1 ? nameOfRule(document_?.rules ?? [], solo[0]!) : `${solo.length} rules`}{" "}
+          {solo.length === 1 ? "is" : "are"} run
           <button type="button" className="pointer-events-auto ml-2 text-ice" onClick={() => runAlone([])}>
             run all
           </button>
@@ -248,25 +333,34 @@ function Overlay({ metre }: { metre: number }) {
           {highlighted && (
             <span className="tabular text-soft">
               {" "}
-              · {count(highlighted.ids.size)} of {count(highlighted.of)} {highlighted.turn ? `at its turn in frame ${frame}` : `at the end of frame ${frame}`}
+              · {count(highlighted.ids.size)} of {count(highlighted.of)}{" "}
+              {highlighted.turn ? `at its turn in frame ${frame}` : `at the end of frame ${frame}`}
               {highlighted.left && `, ${count(highlighted.left.head.count)} where they left`}
             </span>
           )}
           {highlight.pinned && (
-            <button type="button" className="pointer-events-auto ml-2 text-ice" onClick={() => useStudio.setState({ highlight: null, highlighted: null })}>
+            <button
+              type="button"
+              className="pointer-events-auto ml-2 text-ice"
+              onClick={() => useStudio.setState({ highlight: null, highlighted: null })}
+            >
               unpin
             </button>
           )}
         </div>
       )}
       {hint && (
-        <div role="status" className="absolute bottom-12 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-line bg-panel/95 px-3 py-2 text-text">
+        <div
+          role="status"
+          className="absolute bottom-12 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-line bg-panel/95 px-3 py-2 text-text"
+        >
           {hint}
         </div>
       )}
       {refusal ? (
         <Notice tone="text-ember">
-          <b className="font-medium">This cannot run as it is.</b> {refusal}. The picture shows the last state that could.
+          <b className="font-medium">This cannot run as it is.</b> {refusal}. The picture shows the last state that
+          could.
         </Notice>
       ) : trial?.state === "failed" ? (
         <Notice tone="text-ember">
@@ -294,7 +388,10 @@ function nameOfRule(rules: Node[], id: string): string {
 
 function Notice({ tone, children }: { tone: string; children: React.ReactNode }) {
   return (
-    <div role="alert" className={`absolute bottom-3 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-ember/40 bg-panel/95 px-3 py-2 ${tone}`}>
+    <div
+      role="alert"
+      className={`absolute bottom-3 left-1/2 max-w-[70%] -translate-x-1/2 rounded border border-ember/40 bg-panel/95 px-3 py-2 ${tone}`}
+    >
       {children}
     </div>
   );

@@ -36,7 +36,10 @@ export function boundsOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
       }
     }
   };
-  const placed = shapes?.head.shapes.map((shape) => inWorld(shapes.arrays[`shape ${shape.index}/vertices`] as Float32Array, shape.matrix)) ?? [];
+  const placed =
+    shapes?.head.shapes.map((shape) =>
+      inWorld(shapes.arrays[`shape ${shape.index}/vertices`] as Float32Array, shape.matrix),
+    ) ?? [];
   const shapeSizes = placed.map(extent);
   const typical = [...shapeSizes].sort((a, b) => a - b)[Math.floor(shapeSizes.length / 2)] ?? 0;
   shapes?.head.shapes.forEach((_, index) => {
@@ -53,7 +56,8 @@ function inWorld(vertices: Float32Array, matrix: number[]): Float32Array {
   const out = new Float32Array(vertices.length);
   const place = new Matrix4().fromArray(matrix);
   const point = new Vector3();
-  for (let index = 0; index + 2 < vertices.length; index += 3) point.fromArray(vertices, index).applyMatrix4(place).toArray(out, index);
+  for (let index = 0; index + 2 < vertices.length; index += 3)
+    point.fromArray(vertices, index).applyMatrix4(place).toArray(out, index);
   return out;
 }
 
@@ -84,7 +88,14 @@ export function placeCamera(camera: PerspectiveCamera, target: Vector3, bounds: 
 const REACH = 14;
 
 /** The particle under the pointer: the nearest to the eye among those within a few pixels, or null. */
-export function pick(layers: LayerData[], camera: PerspectiveCamera, x: number, y: number, width: number, height: number): number | null {
+export function pick(
+  layers: LayerData[],
+  camera: PerspectiveCamera,
+  x: number,
+  y: number,
+  width: number,
+  height: number,
+): number | null {
   const point = new Vector3();
   let best: { id: number; score: number } | null = null;
   const scale = height / (2 * Math.tan((camera.fov * Math.PI) / 360));

@@ -9,7 +9,10 @@ import { useStudio } from "./studio";
 export function useAdvisories() {
   const committed = useStudio((state) => state.committed);
   const findings = useStudio((state) => state.trial?.findings);
-  const select = useCallback((advisories: Advisory[]) => told(advisories, (findings ?? []) as unknown as Finding[], committed), [findings, committed]);
+  const select = useCallback(
+    (advisories: Advisory[]) => told(advisories, (findings ?? []) as unknown as Finding[], committed),
+    [findings, committed],
+  );
   return useQuery({
     queryKey: ["check", committed],
     queryFn: () => answered(api.POST("/api/effects/check", { body: committed as unknown as Record<string, never> })),
@@ -30,7 +33,12 @@ interface Finding {
 function told(advisories: Advisory[], findings: Finding[], effect: Effect | null): Advisory[] {
   return advisories.map((advisory) => {
     if (advisory.code !== "growth") return advisory;
-    const hit = findings.find((finding) => finding.code === "budget" && !!effect && finding.item === addressOf(effect, advisory.item.slice(0, 2)));
-    return hit ? { ...advisory, text: advisory.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) } : advisory;
+    const hit = findings.find(
+      (finding) =>
+        finding.code === "budget" && !!effect && finding.item === addressOf(effect, advisory.item.slice(0, 2)),
+    );
+    return hit
+      ? { ...advisory, text: advisory.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) }
+      : advisory;
   });
 }

@@ -49,14 +49,27 @@ export async function makeClip(wish: ClipWish): Promise<void> {
   const { trial, document: effect, hidden } = useStudio.getState();
   if (!trial || !effect || useClips.getState().making) return;
   const total = wish.format === "still" ? 1 : wish.to - wish.from + 1;
-  useClips.setState({ making: { wish, done: 0, total, started: performance.now(), stopping: false }, problem: "", made: null });
+  useClips.setState({
+    making: { wish, done: 0, total, started: performance.now(), stopping: false },
+    problem: "",
+    made: null,
+  });
   let clip = "";
   let renderer: PictureRenderer | null = null;
   try {
-    const body = { name: effect.name, format: wish.format, width: wish.width, height: wish.height, frames_per_second: Number(effect.clock.frames_per_second), first: wish.from, frames: total };
+    const body = {
+      name: effect.name,
+      format: wish.format,
+      width: wish.width,
+      height: wish.height,
+      frames_per_second: Number(effect.clock.frames_per_second),
+      first: wish.from,
+      frames: total,
+    };
     clip = (await answered(api.POST("/api/clips", { body }))).id;
     renderer = new PictureRenderer(document.createElement("canvas"), () => undefined);
-    if (Math.max(wish.width, wish.height) > renderer.longestSide) throw new Refused(`this graphics card draws up to ${renderer.longestSide} pixels a side`, 0);
+    if (Math.max(wish.width, wish.height) > renderer.longestSide)
+      throw new Refused(`this graphics card draws up to ${renderer.longestSide} pixels a side`, 0);
     renderer.resize(wish.width, wish.height);
     for (let index = 0; index < total; index++) {
       const pixels = await drawn(renderer, trial.id, wish.from + index, wish.samples, hidden);
@@ -72,7 +85,10 @@ export async function makeClip(wish: ClipWish): Promise<void> {
       return;
     }
     const made = await answered(api.POST("/api/clips/{clip_id}/finish", { params: { path: { clip_id: clip } } }));
-    useClips.setState({ making: null, made: { id: made.id, name: made.name, bytes: made.bytes, url: `/api/clips/${made.id}/file` } });
+    useClips.setState({
+      making: null,
+      made: { id: made.id, name: made.name, bytes: made.bytes, url: `/api/clips/${made.id}/file` },
+    });
   } catch (error) {
     if (clip) await api.DELETE("/api/clips/{clip_id}", { params: { path: { clip_id: clip } } }).catch(() => undefined);
     useClips.setState({ making: null, problem: (error as Error).message });
@@ -82,7 +98,13 @@ export async function makeClip(wish: ClipWish): Promise<void> {
 }
 
 /** One finished picture, or null where one was told to stop. */
-async function drawn(renderer: PictureRenderer, trial: string, number: number, samples: number, hidden: string[]): Promise<Uint8Array | null> {
+async function drawn(
+  renderer: PictureRenderer,
+  trial: string,
+  number: number,
+  samples: number,
+  hidden: string[],
+): Promise<Uint8Array | null> {
   const { document: effect } = useStudio.getState();
   const shot = await shotOf(trial, number, effect!, hidden, samples);
   if (!shot) throw new Refused(`frame ${number} is not computed yet; wait until the clock has got there`, 0);
@@ -99,7 +121,15 @@ async function drawn(renderer: PictureRenderer, trial: string, number: number, s
 }
 
 async function send(clip: string, index: number, pixels: Uint8Array): Promise<void> {
-  const response = await fetch(`/api/clips/${clip}/frames/${index}`, { method: "PUT", body: pixels as BlobPart as Blob, headers: { "Content-Type": "application/octet-stream" } }).catch(() => null);
+  const response = await fetch(`/api/clips/${clip}/frames/${index}`, {
+    method: "PUT",
+    body: pixels as BlobPart as Blob,
+    headers: { "Content-Type": "application/octet-stream" },
+  }).catch(() => null);
   if (!response) throw new Refused("The server does not answer. Is it still running?", 0);
-  if (!response.ok) throw new Refused(String((await response.json().catch(() => null))?.detail ?? response.statusText), response.status);
+  if (!response.ok)
+    throw new Refused(
+      String((await response.json().catch(() => null))?.detail ?? response.statusText),
+      response.status,
+    );
 }

@@ -26,7 +26,8 @@ export interface Effect extends Node {
 export type Collection = "dials" | "shapes" | "fields" | "groups" | "attributes" | "sources" | "rules" | "looks";
 
 /** The word for an item of a collection: what references call it. */
-export const wordFor = (catalogue: Catalogue, collection: string): string => catalogue.collections[collection]?.word ?? collection;
+export const wordFor = (catalogue: Catalogue, collection: string): string =>
+  catalogue.collections[collection]?.word ?? collection;
 
 /** The items of the collection that references call by a word. */
 const itemsOf = (effect: Effect, catalogue: Catalogue, word: string): Node[] => {
@@ -62,7 +63,10 @@ export function addressOf(root: Json, path: Path): string {
     .map((key) => {
       const list = Array.isArray(current);
       current = (current as Record<string | number, Json> | null | undefined)?.[key];
-      const id = list && current !== null && typeof current === "object" && !Array.isArray(current) ? (current as Node | undefined)?.id : undefined;
+      const id =
+        list && current !== null && typeof current === "object" && !Array.isArray(current)
+          ? (current as Node | undefined)?.id
+          : undefined;
       return String(id ?? key);
     })
     .join("/");
@@ -92,7 +96,9 @@ export function identified<T extends Json>(node: T, before: Json | undefined, de
   if (node === before || node === null || typeof node !== "object") return node;
   const known = before as Record<string | number, Json> | null | undefined;
   if (!Array.isArray(node)) {
-    const entries = Object.entries(node as Node).map(([name, value]) => [name, identified(value, known?.[name], depth + 1)] as const);
+    const entries = Object.entries(node as Node).map(
+      ([name, value]) => [name, identified(value, known?.[name], depth + 1)] as const,
+    );
     return entries.some(([name, value]) => value !== (node as Node)[name]) ? (Object.fromEntries(entries) as T) : node;
   }
   const parts = node.map((entry, index) => identified(entry, known?.[index], depth + 1));
@@ -124,10 +130,20 @@ export function moved<T>(list: readonly T[], from: number, to: number): T[] {
 export const same = (a: Json | undefined, b: Json | undefined): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** A document as text that is the same for the same content, whatever the order of its fields. */
-export const canonical = (node: Json): string => JSON.stringify(node, (_name, value: Json) => (value && typeof value === "object" && !Array.isArray(value) ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1))) : value));
+export const canonical = (node: Json): string =>
+  JSON.stringify(node, (_name, value: Json) =>
+    value && typeof value === "object" && !Array.isArray(value)
+      ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
+      : value,
+  );
 
 export function freshId(base: string, taken: readonly Node[]): string {
-  const stem = base.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "").slice(0, 30) || "item";
+  const stem =
+    base
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-+|-+$/g, "")
+      .slice(0, 30) || "item";
   const used = new Set(taken.map((item) => item.id));
   if (!used.has(stem)) return stem;
   for (let n = 2; ; n++) if (!used.has(`${stem}-${n}`)) return `${stem}-${n}`;
@@ -172,20 +188,33 @@ const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, "\
 /** Calls in a formula that name one thing, by its id or label: field("Veil"). */
 function callsOf(field: FieldInfo, to: string, names: string[]): RegExp | null {
   const calls = Object.entries(field.lookups ?? {}).flatMap(([call, what]) => (what === to ? [call] : []));
-  return calls.length ? new RegExp(`\\b(${calls.join("|")})\\(\\s*(["'])(${names.map(escaped).join("|")})\\2\\s*\\)`, "g") : null;
+  return calls.length
+    ? new RegExp(`\\b(${calls.join("|")})\\(\\s*(["'])(${names.map(escaped).join("|")})\\2\\s*\\)`, "g")
+    : null;
 }
 
 /** The document with an item under another label, formulas that name it included. */
-export function relabelled(effect: Effect, catalogue: Catalogue, collection: Collection, index: number, label: string): Effect {
+export function relabelled(
+  effect: Effect,
+  catalogue: Catalogue,
+  collection: Collection,
+  index: number,
+  label: string,
+): Effect {
   const item = effect[collection][index];
   const before = String(item?.label ?? "");
   // In a call that may name several sorts of things a label is only known for sure if nothing else has it.
-  const alone = Object.keys(catalogue.collections).flatMap((name) => (effect[name] ?? []) as Node[]).filter((entry) => entry.label === before).length === 1;
+  const alone =
+    Object.keys(catalogue.collections)
+      .flatMap((name) => (effect[name] ?? []) as Node[])
+      .filter((entry) => entry.label === before).length === 1;
   const named = (quote: string): string => `${quote}${label.includes(quote) ? String(item!.id) : label}${quote}`;
   const renamed = (text: string, field: FieldInfo): string => {
     const calls = callsOf(field, wordFor(catalogue, collection), [before]);
     const known = calls ? text.replace(calls, (_all, call: string, quote: string) => `${call}(${named(quote)})`) : text;
-    return alone ? known.replace(new RegExp(`(["'])${escaped(before)}\\1`, "g"), (_all, quote: string) => named(quote)) : known;
+    return alone
+      ? known.replace(new RegExp(`(["'])${escaped(before)}\\1`, "g"), (_all, quote: string) => named(quote))
+      : known;
   };
   const visit = (node: Json): Json => {
     if (Array.isArray(node)) return node.map(visit);
@@ -212,7 +241,8 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
     const fields = fieldsOf(catalogue, node.kind);
     for (const [name, value] of Object.entries(node)) {
       const refers = fields.some((field) => field.name === name && field.to === to);
-      const formula = typeof value === "string" ? fields.find((field) => field.name === name && field.type === "formula") : undefined;
+      const formula =
+        typeof value === "string" ? fields.find((field) => field.name === name && field.type === "formula") : undefined;
       const quoted = new RegExp(`(["'])(${[id, String(label ?? id)].map(escaped).join("|")})\\1`);
       const calls = !!formula && (callsOf(formula, to, [id, String(label ?? id)]) ?? quoted).test(value as string);
       if (calls) found.push(owner);
@@ -236,5 +266,7 @@ export function nameOf(item: Node, word: string, index: number): string {
 /** Names of fields that hold curves over something else than time, which are no keyframes. */
 export function curvesOf(catalogue: Catalogue): ReadonlySet<string> {
   const kinds = [...Object.values(catalogue.slots).flat(), ...Object.values(catalogue.parts)];
-  return new Set(kinds.flatMap((kind) => kind.fields.filter((field) => field.type === "curve").map((field) => field.name)));
+  return new Set(
+    kinds.flatMap((kind) => kind.fields.filter((field) => field.type === "curve").map((field) => field.name)),
+  );
 }

@@ -36,7 +36,14 @@ export function withKey(keys: readonly Key[], at: number, value: KeyValue): Key[
 }
 
 /** Move a key; it stays between its neighbours. */
-export function movedKey(keys: readonly Key[], index: number, at: number, value: KeyValue, least = 0, most = Infinity): Key[] {
+export function movedKey(
+  keys: readonly Key[],
+  index: number,
+  at: number,
+  value: KeyValue,
+  least = 0,
+  most = Infinity,
+): Key[] {
   const low = index > 0 ? keys[index - 1]!.at + SAME * 2 : least;
   const high = index < keys.length - 1 ? keys[index + 1]!.at - SAME * 2 : most;
   return keys.map((key, k) => (k === index ? { ...key, at: round(Math.min(high, Math.max(low, at))), value } : key));
@@ -53,12 +60,20 @@ export function valueNow(given: Json | undefined, computed: KeyValue | undefined
   return keys ? ((computed ?? valueNear(keys, at)) as Json) : given;
 }
 
-export const keyAt = (keys: readonly Key[], at: number, within = SAME): number => keys.findIndex((key) => Math.abs(key.at - at) <= within);
+export const keyAt = (keys: readonly Key[], at: number, within = SAME): number =>
+  keys.findIndex((key) => Math.abs(key.at - at) <= within);
 
 /** Paths of all keyframed numbers in a part of the document; `curves` are the names of fields that hold curves over something else than time. */
-export function keyedPaths(node: Json, curves: ReadonlySet<string>, path: (string | number)[] = []): (string | number)[][] {
+export function keyedPaths(
+  node: Json,
+  curves: ReadonlySet<string>,
+  path: (string | number)[] = [],
+): (string | number)[][] {
   if (node === null || typeof node !== "object") return [];
-  if (!Array.isArray(node) && keysOf(node) && Object.keys(node).length === 1) return curves.has(String(path.at(-1))) ? [] : [path];
-  const entries: [string | number, Json][] = Array.isArray(node) ? node.map((entry, index) => [index, entry]) : Object.entries(node);
+  if (!Array.isArray(node) && keysOf(node) && Object.keys(node).length === 1)
+    return curves.has(String(path.at(-1))) ? [] : [path];
+  const entries: [string | number, Json][] = Array.isArray(node)
+    ? node.map((entry, index) => [index, entry])
+    : Object.entries(node);
   return entries.flatMap(([name, entry]) => keyedPaths(entry, curves, [...path, name]));
 }

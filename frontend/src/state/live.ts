@@ -27,7 +27,8 @@ export function connect(): void {
     const news = JSON.parse(event.data);
     if (news.type === "saved") {
       useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
-      if (news.tab !== TAB && news.effect === useStudio.getState().id) savedElsewhere(news.effect, news.revision, news.same ?? null);
+      if (news.tab !== TAB && news.effect === useStudio.getState().id)
+        savedElsewhere(news.effect, news.revision, news.same ?? null);
     } else if (news.type === "poster") {
       useConnection.setState({ libraryNews: useConnection.getState().libraryNews + 1 });
     } else if (news.type === "upload") hearUpload(news.ticket, news.stage);

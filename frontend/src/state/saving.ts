@@ -6,7 +6,11 @@
 import { answered, api, Refused } from "@/api/client";
 import { canonical, type Effect } from "./document";
 
-export type Saving = { state: "saved" } | { state: "saving" } | { state: "failed"; message: string } | { state: "conflict"; message: string };
+export type Saving =
+  | { state: "saved" }
+  | { state: "saving" }
+  | { state: "failed"; message: string }
+  | { state: "conflict"; message: string };
 
 interface Queue {
   revision: number;
@@ -78,7 +82,8 @@ async function pump(id: string): Promise<void> {
     queue.waiting ??= document;
     after = { state: status === 409 ? "conflict" : "failed", message };
     // A server that is away or busy is asked again; a document that is refused stays refused until it is changed.
-    if (!(status >= 400 && status < 500)) setTimeout(() => void pump(id), PAUSES[Math.min(queue.tries++, PAUSES.length - 1)]);
+    if (!(status >= 400 && status < 500))
+      setTimeout(() => void pump(id), PAUSES[Math.min(queue.tries++, PAUSES.length - 1)]);
   }
   queue.sent = null;
   if (after.state === "saved" && queue.waiting) return pump(id);
@@ -116,7 +121,10 @@ export const savingOf = (id: string): Saving => queueOf(id).saving;
 export const revisionOf = (id: string): number => queueOf(id).revision;
 
 /** What of an effect is not stored yet, from this page's life or that of the page before; `stored` is what the server has. */
-export function unsaved(id: string, stored: { revision: number; document: Effect }): { document: Effect; conflict: boolean } | null {
+export function unsaved(
+  id: string,
+  stored: { revision: number; document: Effect },
+): { document: Effect; conflict: boolean } | null {
   const queue = queueOf(id);
   if (queue.waiting) return { document: queue.waiting, conflict: queue.revision !== stored.revision };
   const text = sessionStorage.getItem(`draft ${id}`);
@@ -133,14 +141,19 @@ function keep(id: string, queue: Queue): void {
   const document = queue.waiting ?? queue.sent;
   try {
     if (!document) sessionStorage.removeItem(`draft ${id}`);
-    else sessionStorage.setItem(`draft ${id}`, JSON.stringify({ base: queue.revision, sent: queue.sent && canonical(queue.sent), document } satisfies Draft));
+    else
+      sessionStorage.setItem(
+        `draft ${id}`,
+        JSON.stringify({ base: queue.revision, sent: queue.sent && canonical(queue.sent), document } satisfies Draft),
+      );
   } catch {
     // Storage is full: what is not saved yet lives in this page only, which asks before it is left.
   }
 }
 
 /** Whether anything is on its way, or could not be stored. */
-export const anythingUnsaved = (): boolean => [...queues.values()].some((queue) => queue.sent !== null || queue.waiting !== null);
+export const anythingUnsaved = (): boolean =>
+  [...queues.values()].some((queue) => queue.sent !== null || queue.waiting !== null);
 
 window.addEventListener("beforeunload", (event) => {
   // With something unsaved, the browser asks whether one means to leave.

@@ -143,9 +143,30 @@ export async function open(id: string): Promise<void> {
   const document = left?.document ?? stored;
   const playhead = Number(sessionStorage.getItem(`playhead ${id}`) ?? 0);
   set({
-    id, revision: effect.revision, document, committed: document, past: [], future: [], saving: { state: "saved" }, trial: null, stats: [], stale: [], range: null, track: null, refusal: null,
-    frame: playhead, playing: false, selected: null, particle: null, highlight: null, highlighted: null, solo: [], hidden: [], picturing: false, hint: null,
-  }); // prettier-ignore
+    id,
+    revision: effect.revision,
+    document,
+    committed: document,
+    past: [],
+    future: [],
+    saving: { state: "saved" },
+    trial: null,
+    stats: [],
+    stale: [],
+    range: null,
+    track: null,
+    refusal: null,
+    frame: playhead,
+    playing: false,
+    selected: null,
+    particle: null,
+    highlight: null,
+    highlighted: null,
+    solo: [],
+    hidden: [],
+    picturing: false,
+    hint: null,
+  });
   goOn(id, effect.revision, left && !left.conflict ? document : null);
   if (left?.conflict) disagree(id, ELSEWHERE);
   announce(document, false);
@@ -182,7 +203,13 @@ export function commit(changed: Effect): void {
     set({ document: next });
     return;
   }
-  set({ document: next, committed: next, past: [...past.slice(-HISTORY), committed], future: [], frame: sameMoment(committed, next) });
+  set({
+    document: next,
+    committed: next,
+    past: [...past.slice(-HISTORY), committed],
+    future: [],
+    frame: sameMoment(committed, next),
+  });
   announce(next, false);
   save();
 }
@@ -203,7 +230,13 @@ export function undo(): void {
   const { past, future, committed } = get();
   const previous = past.at(-1);
   if (!previous || !committed) return;
-  set({ document: previous, committed: previous, past: past.slice(0, -1), future: [committed, ...future], frame: sameMoment(committed, previous) });
+  set({
+    document: previous,
+    committed: previous,
+    past: past.slice(0, -1),
+    future: [committed, ...future],
+    frame: sameMoment(committed, previous),
+  });
   announce(previous, false);
   save();
 }
@@ -212,7 +245,13 @@ export function redo(): void {
   const { past, future, committed } = get();
   const next = future[0];
   if (!next || !committed) return;
-  set({ document: next, committed: next, past: [...past, committed], future: future.slice(1), frame: sameMoment(committed, next) });
+  set({
+    document: next,
+    committed: next,
+    past: [...past, committed],
+    future: future.slice(1),
+    frame: sameMoment(committed, next),
+  });
   announce(next, false);
   save();
 }
@@ -241,8 +280,14 @@ export async function keepMine(): Promise<void> {
 export async function takeTheirs(): Promise<void> {
   const { id, committed, past } = get();
   if (!id || !committed) return;
-  const body = { document: committed as unknown as Record<string, never>, name: "Mine, before the other tab's was taken", tab: TAB };
-  const theirs = await answered(api.POST("/api/effects/{effect_id}/versions", { params: { path: { effect_id: id } }, body }));
+  const body = {
+    document: committed as unknown as Record<string, never>,
+    name: "Mine, before the other tab's was taken",
+    tab: TAB,
+  };
+  const theirs = await answered(
+    api.POST("/api/effects/{effect_id}/versions", { params: { path: { effect_id: id } }, body }),
+  );
   const document = theirs.document as unknown as Effect;
   set({ document, committed: document, past: [...past, committed], future: [] });
   goOn(id, theirs.revision);
@@ -255,6 +300,7 @@ export const lastFrame = (document: Effect | null): number =>
 /** The time that keyframes at `path` are measured in, at a frame (seconds): the effect's own, except for the curve that decides that. */
 export function timeAt(state: Pick<Studio, "document" | "stats">, frame: number, path: Path = []): number {
   const fps = Number(state.document?.clock.frames_per_second ?? 24);
-  if (state.document?.clock.time_from === "curve" && path[0] !== "clock") return state.stats[frame]?.time ?? frame / fps;
+  if (state.document?.clock.time_from === "curve" && path[0] !== "clock")
+    return state.stats[frame]?.time ?? frame / fps;
   return frame / fps;
 }

@@ -110,13 +110,16 @@ async function askNow(): Promise<void> {
     // Onward, a value that is being dragged acts from the frame on screen on; letting go asks for the exact result.
     const ground = onward && live ? (usePicture.getState().shown?.trial ?? null) : null;
     const body = { document: asRun(document) as unknown as Record<string, never>, frame, onward: ground };
-    const trial = await answered(api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }));
+    const trial = await answered(
+      api.POST("/api/effects/{effect_id}/trials", { params: { path: { effect_id: id } }, body }),
+    );
     if (useStudio.getState().id === id) await take(trial, document);
   } catch (error) {
     const { message, status } = error as Refused;
     useStudio.setState({ refusal: message });
     // A document that is refused stays refused; a server that is busy or away is asked again.
-    if (!(status >= 400 && status < 500)) setTimeout(() => wanted === null && ask(useStudio.getState().document ?? document), RETRY);
+    if (!(status >= 400 && status < 500))
+      setTimeout(() => wanted === null && ask(useStudio.getState().document ?? document), RETRY);
   } finally {
     inFlight = false;
     if (wanted) void askNow();
@@ -127,7 +130,10 @@ async function askNow(): Promise<void> {
 function asRun(document: Effect): Effect {
   const { solo } = useStudio.getState();
   if (!document.rules.some((rule) => solo.includes(String(rule.id)))) return document;
-  return { ...document, rules: document.rules.map((rule) => (solo.includes(String(rule.id)) ? rule : { ...rule, enabled: false })) };
+  return {
+    ...document,
+    rules: document.rules.map((rule) => (solo.includes(String(rule.id)) ? rule : { ...rule, enabled: false })),
+  };
 }
 
 /** Run these rules alone, all others out; none runs all again. */
@@ -181,7 +187,9 @@ function putOnStage(trial: string, frame: FrameBlock): void {
 
 /** A short run can end before its trial is known here: ask once more, now that news of it is listened to. */
 async function catchUp(id: string): Promise<void> {
-  const now = await answered(api.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })).catch(() => null);
+  const now = await answered(api.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })).catch(
+    () => null,
+  );
   const { trial } = useStudio.getState();
   if (now && trial?.id === id && now.state !== "computing") useStudio.setState({ trial: { ...trial, ...now } });
 }
@@ -201,9 +209,16 @@ async function refreshStats(): Promise<void> {
 type Told = { [Name in keyof FrameStats]: FrameStats[Name] extends Counts ? number[] : FrameStats[Name] };
 
 function named(told: Told, names: TrialInfo["names"]): FrameStats {
-  const by = (ids: string[] | undefined, numbers: number[]): Counts => Object.fromEntries((ids ?? []).map((id, index) => [id, numbers[index] ?? 0]));
+  const by = (ids: string[] | undefined, numbers: number[]): Counts =>
+    Object.fromEntries((ids ?? []).map((id, index) => [id, numbers[index] ?? 0]));
   const { groups, rules } = names;
-  return { ...told, population: by(groups, told.population), looked: by(rules, told.looked), held: by(rules, told.held), acted: by(rules, told.acted) };
+  return {
+    ...told,
+    population: by(groups, told.population),
+    looked: by(rules, told.looked),
+    held: by(rules, told.held),
+    acted: by(rules, told.acted),
+  };
 }
 
 function merge(more: Told[]): void {
@@ -317,7 +332,13 @@ export function hear(news: News): void {
     else if (frame >= before || after.playing) void show();
   } else if (news.type === "finished") {
     useStudio.setState({
-      trial: { ...trial, state: news.state ?? "done", waiting: null, message: news.message ?? "", findings: news.findings ?? trial.findings },
+      trial: {
+        ...trial,
+        state: news.state ?? "done",
+        waiting: null,
+        message: news.message ?? "",
+        findings: news.findings ?? trial.findings,
+      },
     });
     void refreshStats().then(show);
   }

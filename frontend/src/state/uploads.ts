@@ -13,7 +13,8 @@ export function hearUpload(ticket: string, stage: string): void {
 }
 
 /** A name by which an upload is spoken of. */
-export const freshTicket = (): string => Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+export const freshTicket = (): string =>
+  Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
 export async function stopUpload(ticket: string): Promise<void> {
   await answered(api.POST("/api/uploads/{ticket}/stop", { params: { path: { ticket } } }));

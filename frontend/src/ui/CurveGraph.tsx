@@ -61,7 +61,8 @@ export function CurveGraph(props: Props) {
   const [bottom, top] = frozen ?? spanOf(keys, props.low ?? null, props.high ?? null);
   const inner = { top: 10, bottom: height - 16 };
   const x = (at: number) => margin + ((at - from) / Math.max(1e-9, to - from)) * (width - 2 * margin);
-  const y = (number: number) => inner.bottom - ((number - bottom) / Math.max(1e-12, top - bottom)) * (inner.bottom - inner.top);
+  const y = (number: number) =>
+    inner.bottom - ((number - bottom) / Math.max(1e-12, top - bottom)) * (inner.bottom - inner.top);
   const atX = (px: number) => from + ((px - margin) / Math.max(1, width - 2 * margin)) * (to - from);
   const atY = (py: number) => bottom + ((inner.bottom - py) / (inner.bottom - inner.top)) * (top - bottom);
   const clamp = (number: number) => Math.min(props.high ?? Infinity, Math.max(props.low ?? -Infinity, number));
@@ -78,8 +79,19 @@ export function CurveGraph(props: Props) {
     const key = keys[drag.index]!;
     if (drag.kind === "key") {
       const at = event.shiftKey ? key.at : snap(atX(px));
-      const parts = list(key.value).map((number, part) => (graded || part !== drag.part ? number : Number(clamp(atY(py)).toPrecision(5))));
-      onTry(movedKey(keys, drag.index, at, Array.isArray(key.value) ? parts : parts[0]!, Math.min(from, keys[0]!.at), along === "share" ? 1 : Infinity));
+      const parts = list(key.value).map((number, part) =>
+        graded || part !== drag.part ? number : Number(clamp(atY(py)).toPrecision(5)),
+      );
+      onTry(
+        movedKey(
+          keys,
+          drag.index,
+          at,
+          Array.isArray(key.value) ? parts : parts[0]!,
+          Math.min(from, keys[0]!.at),
+          along === "share" ? 1 : Infinity,
+        ),
+      );
     } else {
       const next = keys[drag.index + 1]!;
       const [start, end] = [list(key.value)[0]!, list(next.value)[0]!];
@@ -122,7 +134,10 @@ export function CurveGraph(props: Props) {
     const rise = { ArrowUp: 1, ArrowDown: -1 }[event.key];
     if (event.key === "Delete" || event.key === "Backspace") remove();
     else if (by) onCommit(movedKey(keys, at, key.at + by, key.value, from, along === "share" ? 1 : Infinity));
-    else if (rise && !Array.isArray(key.value)) onCommit(movedKey(keys, at, key.at, clamp(Number((key.value + (rise * (top - bottom)) / 50).toPrecision(4))), from));
+    else if (rise && !Array.isArray(key.value))
+      onCommit(
+        movedKey(keys, at, key.at, clamp(Number((key.value + (rise * (top - bottom)) / 50).toPrecision(4))), from),
+      );
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -131,30 +146,74 @@ export function CurveGraph(props: Props) {
   return (
     <div>
       <div ref={box} className="relative w-full select-none" style={{ height }}>
-        <svg width={width} height={height} className="absolute inset-0 touch-none" onPointerMove={move} onPointerUp={end} onDoubleClick={addAt} role="group" aria-label="Curve. Double-click to add a key.">
+        <svg
+          width={width}
+          height={height}
+          className="absolute inset-0 touch-none"
+          onPointerMove={move}
+          onPointerUp={end}
+          onDoubleClick={addAt}
+          role="group"
+          aria-label="Curve. Double-click to add a key."
+        >
           {graded ? (
-            <Gradient keys={keys} x={x} top={inner.top} bottom={inner.bottom - 12} left={margin} right={width - margin} />
+            <Gradient
+              keys={keys}
+              x={x}
+              top={inner.top}
+              bottom={inner.bottom - 12}
+              left={margin}
+              right={width - margin}
+            />
           ) : (
             <>
               {[0, 0.5, 1].map((share) => {
                 const level = bottom + (top - bottom) * share;
                 return (
                   <g key={share}>
-                    <line x1={margin} x2={width - margin} y1={y(level)} y2={y(level)} stroke="var(--line)" strokeDasharray="2 3" />
-                    <text x={width - margin} y={y(level) - 2} textAnchor="end" fontSize={9.5} fill="var(--soft)" className="tabular">
+                    <line
+                      x1={margin}
+                      x2={width - margin}
+                      y1={y(level)}
+                      y2={y(level)}
+                      stroke="var(--line)"
+                      strokeDasharray="2 3"
+                    />
+                    <text
+                      x={width - margin}
+                      y={y(level) - 2}
+                      textAnchor="end"
+                      fontSize={9.5}
+                      fill="var(--soft)"
+                      className="tabular"
+                    >
                       {plain(Number(level.toPrecision(3)))}
                     </text>
                   </g>
                 );
               })}
               {list(keys[0]!.value).map((_, part) => (
-                <path key={part} d={outline(keys, part, x, y, margin, width - margin)} fill="none" stroke={TONES[part]} strokeWidth={1.6} />
+                <path
+                  key={part}
+                  d={outline(keys, part, x, y, margin, width - margin)}
+                  fill="none"
+                  stroke={TONES[part]}
+                  strokeWidth={1.6}
+                />
               ))}
             </>
           )}
-          {playhead !== undefined && <line x1={x(playhead)} x2={x(playhead)} y1={0} y2={height - 12} stroke="var(--brass)" strokeWidth={1} />}
+          {playhead !== undefined && (
+            <line x1={x(playhead)} x2={x(playhead)} y1={0} y2={height - 12} stroke="var(--brass)" strokeWidth={1} />
+          )}
           {!graded && index < keys.length - 1 && Array.isArray(chosen.ease) && (
-            <Handles start={chosen} end={keys[index + 1]!} x={x} y={y} onBegin={(event, part) => begin(event, { kind: "handle", index, part })} />
+            <Handles
+              start={chosen}
+              end={keys[index + 1]!}
+              x={x}
+              y={y}
+              onBegin={(event, part) => begin(event, { kind: "handle", index, part })}
+            />
           )}
           {keys.map((key, k) =>
             (graded ? [0] : list(key.value)).map((number, part) => (
@@ -183,10 +242,19 @@ export function CurveGraph(props: Props) {
         </svg>
       </div>
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
-        <Box label="At" text={written(chosen.at, along)} after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""} onTake={(text) => {
-          const given = along === "time" ? worth(text, "s", framesPerSecond) : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
-          if (given !== null) onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
-        }} />
+        <Box
+          label="At"
+          text={written(chosen.at, along)}
+          after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""}
+          onTake={(text) => {
+            const given =
+              along === "time"
+                ? worth(text, "s", framesPerSecond)
+                : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
+            if (given !== null)
+              onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
+          }}
+        />
         {graded ? (
           <input
             type="color"
@@ -198,28 +266,51 @@ export function CurveGraph(props: Props) {
           />
         ) : (
           list(chosen.value).map((number, part, all) => (
-            <Box key={part} label={all.length > 1 ? AXES[part]! : "Value"} text={plain(number).replace("−", "-")} after={part === all.length - 1 ? unit : ""} onTake={(text) => {
-              const given = worth(text, props.code ?? "", framesPerSecond);
-              if (given === null) return;
-              const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
-              onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));
-            }} />
+            <Box
+              key={part}
+              label={all.length > 1 ? AXES[part]! : "Value"}
+              text={plain(number).replace("−", "-")}
+              after={part === all.length - 1 ? unit : ""}
+              onTake={(text) => {
+                const given = worth(text, props.code ?? "", framesPerSecond);
+                if (given === null) return;
+                const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
+                onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));
+              }}
+            />
           ))
         )}
         <span className="flex-1" />
         {index < keys.length - 1 && (
           <span role="group" aria-label="On to the next key" className="flex gap-0.5">
-            {([["straight", "linear"], ["held", "hold"], ["eased", SMOOTH]] as [string, Ease][]).map(([word, ease]) => {
+            {(
+              [
+                ["straight", "linear"],
+                ["held", "hold"],
+                ["eased", SMOOTH],
+              ] as [string, Ease][]
+            ).map(([word, ease]) => {
               const on = Array.isArray(ease) ? Array.isArray(chosen.ease) : chosen.ease === ease;
               return (
-                <button key={word} type="button" aria-pressed={on} onClick={() => setEase(ease)} className={`rounded px-1.5 py-0.5 ${on ? "bg-ice/15 text-ice" : "hover:bg-panel hover:text-text"}`}>
+                <button
+                  key={word}
+                  type="button"
+                  aria-pressed={on}
+                  onClick={() => setEase(ease)}
+                  className={`rounded px-1.5 py-0.5 ${on ? "bg-ice/15 text-ice" : "hover:bg-panel hover:text-text"}`}
+                >
                   {word}
                 </button>
               );
             })}
           </span>
         )}
-        <button type="button" disabled={keys.length < 2} onClick={remove} className="rounded px-1.5 py-0.5 hover:bg-panel hover:text-text disabled:opacity-40">
+        <button
+          type="button"
+          disabled={keys.length < 2}
+          onClick={remove}
+          className="rounded px-1.5 py-0.5 hover:bg-panel hover:text-text disabled:opacity-40"
+        >
           remove {graded ? "stop" : "key"}
         </button>
       </div>
@@ -227,7 +318,17 @@ export function CurveGraph(props: Props) {
   );
 }
 
-function Box({ label, text, after, onTake }: { label: string; text: string; after?: string; onTake: (text: string) => void }) {
+function Box({
+  label,
+  text,
+  after,
+  onTake,
+}: {
+  label: string;
+  text: string;
+  after?: string;
+  onTake: (text: string) => void;
+}) {
   return (
     <label className="flex items-center gap-1">
       {label}
@@ -244,7 +345,8 @@ function Box({ label, text, after, onTake }: { label: string; text: string; afte
   );
 }
 
-const written = (at: number, along: "time" | "share"): string => (along === "time" ? `${plain(at)} s` : `${plain(at * 100)} %`).replace("−", "-");
+const written = (at: number, along: "time" | "share"): string =>
+  (along === "time" ? `${plain(at)} s` : `${plain(at * 100)} %`).replace("−", "-");
 
 function spanOf(keys: readonly Key[], low: number | null, high: number | null): [number, number] {
   const numbers = keys.flatMap((key) => list(key.value));
@@ -252,17 +354,30 @@ function spanOf(keys: readonly Key[], low: number | null, high: number | null): 
     const next = keys[k + 1];
     if (Array.isArray(key.ease) && next) {
       const ease = key.ease;
-      list(key.value).forEach((start, part) => numbers.push(...[1, 3].map((at) => start + (list(next.value)[part]! - start) * ease[at]!)));
+      list(key.value).forEach((start, part) =>
+        numbers.push(...[1, 3].map((at) => start + (list(next.value)[part]! - start) * ease[at]!)),
+      );
     }
   }
   let [least, most] = [Math.min(...numbers), Math.max(...numbers)];
-  if (most - least < 1e-9) [least, most] = [least - Math.max(0.5, Math.abs(least) * 0.5), most + Math.max(0.5, Math.abs(most) * 0.5)];
+  if (most - least < 1e-9)
+    [least, most] = [least - Math.max(0.5, Math.abs(least) * 0.5), most + Math.max(0.5, Math.abs(most) * 0.5)];
   const room = (most - least) * 0.12;
-  return [low !== null && least - room < low && least >= low ? low : least - room, high !== null && most + room > high && most <= high ? high : most + room];
+  return [
+    low !== null && least - room < low && least >= low ? low : least - room,
+    high !== null && most + room > high && most <= high ? high : most + room,
+  ];
 }
 
 /** The curve as an SVG path: an eased piece is exactly a cubic Bézier curve of its own handles. */
-function outline(keys: readonly Key[], part: number, x: (at: number) => number, y: (value: number) => number, left: number, right: number): string {
+function outline(
+  keys: readonly Key[],
+  part: number,
+  x: (at: number) => number,
+  y: (value: number) => number,
+  left: number,
+  right: number,
+): string {
   const value = (key: Key) => list(key.value)[part]!;
   let path = `M ${Math.min(left, x(keys[0]!.at))} ${y(value(keys[0]!))} L ${x(keys[0]!.at)} ${y(value(keys[0]!))}`;
   keys.slice(0, -1).forEach((key, k) => {
@@ -270,7 +385,8 @@ function outline(keys: readonly Key[], part: number, x: (at: number) => number, 
     const [x0, y0, x1, y1] = [x(key.at), y(value(key)), x(next.at), y(value(next))];
     if (key.ease === "hold") path += ` L ${x1} ${y0} L ${x1} ${y1}`;
     else if (key.ease === "linear") path += ` L ${x1} ${y1}`;
-    else path += ` C ${x0 + (x1 - x0) * key.ease[0]} ${y0 + (y1 - y0) * key.ease[1]} ${x0 + (x1 - x0) * key.ease[2]} ${y0 + (y1 - y0) * key.ease[3]} ${x1} ${y1}`;
+    else
+      path += ` C ${x0 + (x1 - x0) * key.ease[0]} ${y0 + (y1 - y0) * key.ease[1]} ${x0 + (x1 - x0) * key.ease[2]} ${y0 + (y1 - y0) * key.ease[3]} ${x1} ${y1}`;
   });
   const last = keys.at(-1)!;
   return `${path} L ${Math.max(right, x(last.at))} ${y(value(last))}`;
@@ -287,29 +403,73 @@ interface HandleProps {
 function Handles({ start, end, x, y, onBegin }: HandleProps) {
   const ease = start.ease as number[];
   const [from, to] = [list(start.value)[0]!, list(end.value)[0]!];
-  const at = (part: number) => [x(start.at + (end.at - start.at) * ease[part * 2]!), y(from + (to - from) * ease[part * 2 + 1]!)] as const;
-  const anchors = [[x(start.at), y(from)], [x(end.at), y(to)]] as const; // prettier-ignore
+  const at = (part: number) =>
+    [x(start.at + (end.at - start.at) * ease[part * 2]!), y(from + (to - from) * ease[part * 2 + 1]!)] as const;
+  const anchors = [
+    [x(start.at), y(from)],
+    [x(end.at), y(to)],
+  ] as const;
   return (
     <>
       {[0, 1].map((part) => (
         <g key={part}>
-          <line x1={anchors[part]![0]} y1={anchors[part]![1]} x2={at(part)[0]} y2={at(part)[1]} stroke="var(--brass)" strokeWidth={1} opacity={0.6} />
-          <rect x={at(part)[0] - 3.5} y={at(part)[1] - 3.5} width={7} height={7} rx={2} fill="var(--brass)" className="cursor-grab" data-handle={part} onPointerDown={(event) => onBegin(event, part)} />
+          <line
+            x1={anchors[part]![0]}
+            y1={anchors[part]![1]}
+            x2={at(part)[0]}
+            y2={at(part)[1]}
+            stroke="var(--brass)"
+            strokeWidth={1}
+            opacity={0.6}
+          />
+          <rect
+            x={at(part)[0] - 3.5}
+            y={at(part)[1] - 3.5}
+            width={7}
+            height={7}
+            rx={2}
+            fill="var(--brass)"
+            className="cursor-grab"
+            data-handle={part}
+            onPointerDown={(event) => onBegin(event, part)}
+          />
         </g>
       ))}
     </>
   );
 }
 
-function Gradient({ keys, x, top, bottom, left, right }: { keys: Key[]; x: (at: number) => number; top: number; bottom: number; left: number; right: number }) {
+function Gradient({
+  keys,
+  x,
+  top,
+  bottom,
+  left,
+  right,
+}: {
+  keys: Key[];
+  x: (at: number) => number;
+  top: number;
+  bottom: number;
+  left: number;
+  right: number;
+}) {
   const stops = keys.flatMap((key, k) => {
     const at = ((x(key.at) - left) / (right - left)) * 100;
-    const held = key.ease === "hold" && keys[k + 1] ? [`${toHex(list(key.value))} ${((x(keys[k + 1]!.at) - left) / (right - left)) * 100}%`] : [];
+    const held =
+      key.ease === "hold" && keys[k + 1]
+        ? [`${toHex(list(key.value))} ${((x(keys[k + 1]!.at) - left) / (right - left)) * 100}%`]
+        : [];
     return [`${toHex(list(key.value))} ${at}%`, ...held];
   });
   return (
     <foreignObject x={left} y={top} width={Math.max(1, right - left)} height={bottom - top}>
-      <div className="h-full w-full rounded border border-line" style={{ background: `linear-gradient(to right, ${stops.join(", ")}${stops.length === 1 ? `, ${stops[0]}` : ""})` }} />
+      <div
+        className="h-full w-full rounded border border-line"
+        style={{
+          background: `linear-gradient(to right, ${stops.join(", ")}${stops.length === 1 ? `, ${stops[0]}` : ""})`,
+        }}
+      />
     </foreignObject>
   );
 }

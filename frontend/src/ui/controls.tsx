@@ -3,17 +3,29 @@
 import { Dialog as RadixDialog, DropdownMenu, Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-ui";
 import type { ComponentProps, ReactNode } from "react";
 
-export function Button({ tone = "quiet", className = "", ...rest }: ComponentProps<"button"> & { tone?: "quiet" | "main" | "danger" }) {
+export function Button({
+  tone = "quiet",
+  className = "",
+  ...rest
+}: ComponentProps<"button"> & { tone?: "quiet" | "main" | "danger" }) {
   const tones = {
     quiet: "border-line text-text hover:bg-raised disabled:opacity-40",
     main: "border-ice/60 text-ice hover:bg-ice/10 disabled:opacity-40",
     danger: "border-ember/50 text-ember hover:bg-ember/10 disabled:opacity-40",
   };
-  return <button type="button" className={`rounded border px-2.5 py-1 leading-5 ${tones[tone]} ${className}`} {...rest} />;
+  return (
+    <button type="button" className={`rounded border px-2.5 py-1 leading-5 ${tones[tone]} ${className}`} {...rest} />
+  );
 }
 
 /** An icon with a name: read aloud, and shown as a tooltip. */
-export function IconButton({ label, keys, children, className = "", ...rest }: ComponentProps<"button"> & { label: string; keys?: string }) {
+export function IconButton({
+  label,
+  keys,
+  children,
+  className = "",
+  ...rest
+}: ComponentProps<"button"> & { label: string; keys?: string }) {
   return (
     <Hint text={keys ? `${label}  (${keys})` : label}>
       <button
@@ -33,7 +45,11 @@ export function Hint({ text, children }: { text: string; children: ReactNode }) 
     <Tooltip.Root delayDuration={500}>
       <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content sideOffset={5} collisionPadding={8} className="z-50 max-w-64 rounded border border-line bg-raised px-2 py-1 text-xs text-text shadow-lg">
+        <Tooltip.Content
+          sideOffset={5}
+          collisionPadding={8}
+          className="z-50 max-w-64 rounded border border-line bg-raised px-2 py-1 text-xs text-text shadow-lg"
+        >
           {text}
         </Tooltip.Content>
       </Tooltip.Portal>
@@ -98,7 +114,18 @@ export function Slider({ value, low, high, step, label, bend = 0, onTry, onCommi
     // From 0 to 1 along the way, by powers; a number of three digits comes out, whatever its size.
     const along = (number: number) => Math.log(1 + ((bend - 1) * (number - low)) / (high - low)) / Math.log(bend);
     const back = (share: number) => Number((low + ((bend ** share - 1) / (bend - 1)) * (high - low)).toPrecision(3));
-    return <Straight value={along(Math.min(high, Math.max(low, value)))} low={0} high={1} step={0.002} label={label} text={String(value)} onTry={(share) => onTry(back(share))} onCommit={(share) => onCommit(back(share))} />;
+    return (
+      <Straight
+        value={along(Math.min(high, Math.max(low, value)))}
+        low={0}
+        high={1}
+        step={0.002}
+        label={label}
+        text={String(value)}
+        onTry={(share) => onTry(back(share))}
+        onCommit={(share) => onCommit(back(share))}
+      />
+    );
   }
   return <Straight value={value} low={low} high={high} step={step} label={label} onTry={onTry} onCommit={onCommit} />;
 }
@@ -117,7 +144,11 @@ function Straight({ value, low, high, step, label, text, onTry, onCommit }: Slid
       <RadixSlider.Track className="relative h-[3px] grow rounded bg-line">
         <RadixSlider.Range className="absolute h-full rounded bg-ice/70" />
       </RadixSlider.Track>
-      <RadixSlider.Thumb aria-label={label} aria-valuetext={text} className="block size-3.5 rounded-full border-2 border-ice bg-raised" />
+      <RadixSlider.Thumb
+        aria-label={label}
+        aria-valuetext={text}
+        className="block size-3.5 rounded-full border-2 border-ice bg-raised"
+      />
     </RadixSlider.Root>
   );
 }
@@ -146,7 +177,9 @@ export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEn
             const head = entry.heading !== entries[index - 1]?.heading ? entry.heading : null;
             return (
               <div key={index}>
-                {head && <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-[11px] text-soft">{head}</DropdownMenu.Label>}
+                {head && (
+                  <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-[11px] text-soft">{head}</DropdownMenu.Label>
+                )}
                 <DropdownMenu.Item
                   disabled={entry.disabled}
                   onSelect={entry.onSelect}

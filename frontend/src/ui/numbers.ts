@@ -14,12 +14,14 @@ export function count(value: number): string {
 }
 
 /** So many of something: 1 particle, 2 particles. */
-export const counted = (value: number, what: string): string => `${count(value)} ${what}${Math.round(value) === 1 ? "" : "s"}`;
+export const counted = (value: number, what: string): string =>
+  `${count(value)} ${what}${Math.round(value) === 1 ? "" : "s"}`;
 
 /** A measured number, short: three significant digits. */
 export function short(value: number): string {
   if (!Number.isFinite(value)) return "–";
-  const text = Math.abs(value) >= 1000 || value === 0 ? String(Math.round(value)) : String(Number(value.toPrecision(3)));
+  const text =
+    Math.abs(value) >= 1000 || value === 0 ? String(Math.round(value)) : String(Number(value.toPrecision(3)));
   return (Math.abs(value) < 1e-4 ? "0" : text).replace("-", "−");
 }
 
@@ -30,14 +32,22 @@ export function withUnit(value: number, unit: string | null | undefined, words: 
   if (unit === "percent") return `${plain(value)} %`;
   if (unit === "s" && value >= 1e8) return "ever";
   if (unit === "deg") return `${plain(value)}°`;
-  const word = unit ? words[unit] ?? unit : "";
-  if (unit === "frame") return value === 1 ? "frame" : `${count(value)}${["th", "st", "nd", "rd"][value % 10] && Math.floor(value / 10) !== 1 ? (["th", "st", "nd", "rd"][value % 10] as string) : "th"} frame`;
+  const word = unit ? (words[unit] ?? unit) : "";
+  if (unit === "frame")
+    return value === 1
+      ? "frame"
+      : `${count(value)}${["th", "st", "nd", "rd"][value % 10] && Math.floor(value / 10) !== 1 ? (["th", "st", "nd", "rd"][value % 10] as string) : "th"} frame`;
   if (unit === "steps") return `${count(value)} ${value === 1 ? "step" : "steps"}`;
   return word ? `${plain(value)} ${word}` : plain(value);
 }
 
 /** The other way to say a duration: frames beside seconds. */
-export function otherWay(value: number, unit: string | null | undefined, fps: number, perFrame?: string | null): string | null {
+export function otherWay(
+  value: number,
+  unit: string | null | undefined,
+  fps: number,
+  perFrame?: string | null,
+): string | null {
   if (unit === "s" && perFrame === "halving" && value > 0) {
     const lost = (1 - 0.5 ** (1 / (value * fps))) * 100;
     return `${plain(value * fps)} frames · ${lost >= 10 ? lost.toFixed(0) : lost.toPrecision(2)} % a frame at ${plain(fps)} a second`;
@@ -49,7 +59,13 @@ export function otherWay(value: number, unit: string | null | undefined, fps: nu
 }
 
 export function toHex(color: readonly number[]): string {
-  return `#${color.map((c) => Math.round(Math.min(1, Math.max(0, c)) * 255).toString(16).padStart(2, "0")).join("")}`;
+  return `#${color
+    .map((c) =>
+      Math.round(Math.min(1, Math.max(0, c)) * 255)
+        .toString(16)
+        .padStart(2, "0"),
+    )
+    .join("")}`;
 }
 
 export function fromHex(hex: string): number[] {

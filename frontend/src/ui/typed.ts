@@ -10,16 +10,58 @@ const TURN = 360;
 const RADIAN = 180 / Math.PI;
 
 const MEASURES: Record<string, Measure> = {
-  s: { words: "a time (s, ms, min, h, f for frames)", suffixes: { s: 1, sec: 1, second: 1, seconds: 1, ms: 1e-3, min: 60, h: 3600, f: "frame", frame: "frame", frames: "frame" } },
-  m: { words: "a length (m, cm, mm, km)", suffixes: { m: 1, cm: 1e-2, mm: 1e-3, km: 1e3, "µm": 1e-6 } },
+  s: {
+    words: "a time (s, ms, min, h, f for frames)",
+    suffixes: {
+      s: 1,
+      sec: 1,
+      second: 1,
+      seconds: 1,
+      ms: 1e-3,
+      min: 60,
+      h: 3600,
+      f: "frame",
+      frame: "frame",
+      frames: "frame",
+    },
+  },
+  m: { words: "a length (m, cm, mm, km)", suffixes: { m: 1, cm: 1e-2, mm: 1e-3, km: 1e3, µm: 1e-6 } },
   kg: { words: "a mass (kg, g, mg, t)", suffixes: { kg: 1, g: 1e-3, mg: 1e-6, t: 1e3 } },
-  deg: { words: "an angle (°, rad, turns)", suffixes: { "°": 1, deg: 1, degrees: 1, rad: RADIAN, turn: TURN, turns: TURN } },
-  "m/s": { words: "a speed (m/s, cm/s, km/h, m/f)", suffixes: { "m/s": 1, "cm/s": 1e-2, "mm/s": 1e-3, "km/h": 1 / 3.6, "m/f": "per frame" } },
-  "m/s2": { words: "an acceleration (m/s², cm/s², g)", suffixes: { "m/s2": 1, "m/s²": 1, "cm/s2": 1e-2, "cm/s²": 1e-2, g: 9.80665 } },
-  "1/s": { words: "a rate (/s, /min, /f, Hz)", suffixes: { "/s": 1, "1/s": 1, hz: 1, "a second": 1, "per second": 1, "/min": 1 / 60, "/f": "per frame", "a frame": "per frame", "per frame": "per frame" } },
+  deg: {
+    words: "an angle (°, rad, turns)",
+    suffixes: { "°": 1, deg: 1, degrees: 1, rad: RADIAN, turn: TURN, turns: TURN },
+  },
+  "m/s": {
+    words: "a speed (m/s, cm/s, km/h, m/f)",
+    suffixes: { "m/s": 1, "cm/s": 1e-2, "mm/s": 1e-3, "km/h": 1 / 3.6, "m/f": "per frame" },
+  },
+  "m/s2": {
+    words: "an acceleration (m/s², cm/s², g)",
+    suffixes: { "m/s2": 1, "m/s²": 1, "cm/s2": 1e-2, "cm/s²": 1e-2, g: 9.80665 },
+  },
+  "1/s": {
+    words: "a rate (/s, /min, /f, Hz)",
+    suffixes: {
+      "/s": 1,
+      "1/s": 1,
+      hz: 1,
+      "a second": 1,
+      "per second": 1,
+      "/min": 1 / 60,
+      "/f": "per frame",
+      "a frame": "per frame",
+      "per frame": "per frame",
+    },
+  },
   "1/s2": { words: "a number of m/s² a metre", suffixes: { "1/s2": 1, "1/s²": 1, "m/s² a metre": 1 } },
-  "deg/s": { words: "a turning speed (°/s, rad/s, turns/s, rpm)", suffixes: { "°/s": 1, "deg/s": 1, "rad/s": RADIAN, "turn/s": TURN, "turns/s": TURN, rpm: 6, "°/f": "per frame" } },
-  "deg/s2": { words: "a turning acceleration (°/s², rad/s²)", suffixes: { "°/s2": 1, "°/s²": 1, "deg/s2": 1, "deg/s²": 1, "rad/s2": RADIAN, "rad/s²": RADIAN } },
+  "deg/s": {
+    words: "a turning speed (°/s, rad/s, turns/s, rpm)",
+    suffixes: { "°/s": 1, "deg/s": 1, "rad/s": RADIAN, "turn/s": TURN, "turns/s": TURN, rpm: 6, "°/f": "per frame" },
+  },
+  "deg/s2": {
+    words: "a turning acceleration (°/s², rad/s²)",
+    suffixes: { "°/s2": 1, "°/s²": 1, "deg/s2": 1, "deg/s²": 1, "rad/s2": RADIAN, "rad/s²": RADIAN },
+  },
   percent: { words: "a percentage", suffixes: { "%": 1 } },
   share: { words: "a percentage", suffixes: { "%": 0.01 } },
   times: { words: "a factor (×)", suffixes: { "×": 1, x: 1, times: 1 } },
@@ -165,10 +207,13 @@ class Reader {
       this.at++;
       return value * this.suffix();
     }
-    const found = /^(\d[\d.,]*(?:[\s\u202f\u00a0'’]\d{3}(?!\d))*(?:[.,]\d+)?|[.,]\d+)(?:e[+-]?\d+)?/i.exec(this.text.slice(this.at));
+    const found = /^(\d[\d.,]*(?:[\s\u202f\u00a0'’]\d{3}(?!\d))*(?:[.,]\d+)?|[.,]\d+)(?:e[+-]?\d+)?/i.exec(
+      this.text.slice(this.at),
+    );
     if (!found) throw new Error(`“${this.text.slice(this.at) || this.text}” is no number`);
     const number = digits(found[0]);
-    if (number === null) throw new Error(`“${found[0].trim()}” is no number: digits come in groups of three, or not in groups`);
+    if (number === null)
+      throw new Error(`“${found[0].trim()}” is no number: digits come in groups of three, or not in groups`);
     this.at += found[0].length;
     return number * this.suffix();
   }
@@ -176,11 +221,17 @@ class Reader {
   /** What the unit behind a number is worth; 1 where there is none. */
   private suffix(): number {
     this.space();
-    const found = /^(%|°(?:\/[sf]²?2?)?|1?\/[a-zµ]+²?2?|[a-zµ×°]+(?:\/[a-z]+²?2?)?(?: a (?:second|frame|metre)| second| frame)?)/i.exec(this.text.slice(this.at));
+    const found =
+      /^(%|°(?:\/[sf]²?2?)?|1?\/[a-zµ]+²?2?|[a-zµ×°]+(?:\/[a-z]+²?2?)?(?: a (?:second|frame|metre)| second| frame)?)/i.exec(
+        this.text.slice(this.at),
+      );
     if (!found) return 1;
     // A division by a number is none of a unit.
     let word = found[0];
-    const known = (name: string) => Object.keys(this.measure.suffixes).find((entry) => entry === name || (entry.toLowerCase() === name.toLowerCase() && entry !== "M"));
+    const known = (name: string) =>
+      Object.keys(this.measure.suffixes).find(
+        (entry) => entry === name || (entry.toLowerCase() === name.toLowerCase() && entry !== "M"),
+      );
     let name = known(word);
     if (!name && word.includes(" ")) {
       word = word.split(" ")[0]!;
@@ -197,8 +248,14 @@ class Reader {
       this.at += 1;
       return of / 100;
     }
-    const owner = Object.values(MEASURES).find((entry) => Object.keys(entry.suffixes).some((suffix) => suffix.toLowerCase() === word.toLowerCase()));
-    throw new Error(owner ? `“${word}” stands for ${owner.words.replace(/ \(.*/, "")}; this takes ${this.measure.words}` : `“${word}” is no unit that is known here; this takes ${this.measure.words}`);
+    const owner = Object.values(MEASURES).find((entry) =>
+      Object.keys(entry.suffixes).some((suffix) => suffix.toLowerCase() === word.toLowerCase()),
+    );
+    throw new Error(
+      owner
+        ? `“${word}” stands for ${owner.words.replace(/ \(.*/, "")}; this takes ${this.measure.words}`
+        : `“${word}” is no unit that is known here; this takes ${this.measure.words}`,
+    );
   }
 
   private space(): void {

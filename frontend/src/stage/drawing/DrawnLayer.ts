@@ -1,12 +1,38 @@
 /** One look on the graphics card. Made anew for each frame's data; the stage and finished pictures draw the same objects. */
 
-import { AdditiveBlending, Group, InterleavedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, BufferAttribute, Mesh, NoBlending, NormalBlending, Points, ShaderMaterial, Sphere, Vector2, Vector3, type BufferGeometry, type Camera, type Object3D, type Texture } from "three";
+import {
+  AdditiveBlending,
+  Group,
+  InterleavedBufferAttribute,
+  InstancedBufferGeometry,
+  InstancedInterleavedBuffer,
+  BufferAttribute,
+  Mesh,
+  NoBlending,
+  NormalBlending,
+  Points,
+  ShaderMaterial,
+  Sphere,
+  Vector2,
+  Vector3,
+  type BufferGeometry,
+  type Camera,
+  type Object3D,
+  type Texture,
+} from "three";
 import type { Typed } from "@/api/block";
 import { Copies, PointCopies, SQUARE, type Base, type Column } from "./copies";
 import { linesMarked, taken, type LayerData } from "./data";
 import { formsOf } from "./forms";
 import { cutsOf, depthsOf, farToNear, type Direction } from "./order";
-import { FORM_FRAGMENT, FORM_VERTEX, PARTICLE_FRAGMENT, PARTICLE_VERTEX, RIBBON_FRAGMENT, RIBBON_VERTEX } from "./shaders";
+import {
+  FORM_FRAGMENT,
+  FORM_VERTEX,
+  PARTICLE_FRAGMENT,
+  PARTICLE_VERTEX,
+  RIBBON_FRAGMENT,
+  RIBBON_VERTEX,
+} from "./shaders";
 import { sheetOf } from "./textures";
 
 /** What the camera and the canvas are: pixels a metre at distance 1, canvas pixels a page pixel, canvas size in pixels. */
@@ -62,7 +88,8 @@ export class DrawnLayer {
     rank = 0,
   ) {
     const { head } = data;
-    const soft = head.shader === "picture" || (head.shader === "disc" && (head.softness ?? 0) > 0) || head.shader === "ribbon";
+    const soft =
+      head.shader === "picture" || (head.shader === "disc" && (head.softness ?? 0) > 0) || head.shader === "ribbon";
     const passes: number[] = [];
     if (head.mixing === "light") passes.push(LIGHT);
     else {
@@ -76,7 +103,8 @@ export class DrawnLayer {
     for (const pass of passes) {
       build(pass).forEach((made, slab) => {
         made.frustumCulled = false;
-        made.renderOrder = pass === SOLID ? 0 : pass === LIGHT ? AFTER_SOLID + 100_000 + rank : AFTER_SOLID + slab * 1000 + rank;
+        made.renderOrder =
+          pass === SOLID ? 0 : pass === LIGHT ? AFTER_SOLID + 100_000 + rank : AFTER_SOLID + slab * 1000 + rank;
         this.object.add(made);
       });
     }
@@ -98,7 +126,9 @@ export class DrawnLayer {
   }
 
   depths(ahead: Direction): Float32Array {
-    return this.data.head.shader === "ribbon" ? depthsOf(this.data.extra.points as Float32Array, ahead, 4, 7) : depthsOf(this.data.position, ahead);
+    return this.data.head.shader === "ribbon"
+      ? depthsOf(this.data.extra.points as Float32Array, ahead, 4, 7)
+      : depthsOf(this.data.position, ahead);
   }
 
   /** Put what is see-through in order along a direction, parted at depths that fall. */
@@ -128,17 +158,37 @@ export class DrawnLayer {
     this.geometries.forEach((geometry) => geometry.dispose());
   }
 
-  private material(vertexShader: string, fragmentShader: string, pass: number, defines: Record<string, number | string>, extra: Record<string, { value: unknown }> = {}): ShaderMaterial {
+  private material(
+    vertexShader: string,
+    fragmentShader: string,
+    pass: number,
+    defines: Record<string, number | string>,
+    extra: Record<string, { value: unknown }> = {},
+  ): ShaderMaterial {
     const { head } = this.data;
     const { marked, dim } = this.options;
     const made = new ShaderMaterial({
-      vertexShader, fragmentShader, defines,
+      vertexShader,
+      fragmentShader,
+      defines,
       uniforms: {
-        scale: { value: 1 }, density: { value: 1 }, viewport: { value: new Vector2(1, 1) }, shift: { value: 0 }, pass_: { value: pass }, tiny: { value: head.tiny === false ? 0 : 1 },
-        dim: { value: dim && marked ? 0.42 : 1 }, ring: { value: RING }, ratio: { value: head.ratio ?? 1 }, softness: { value: head.softness ?? 0 }, ...extra,
+        scale: { value: 1 },
+        density: { value: 1 },
+        viewport: { value: new Vector2(1, 1) },
+        shift: { value: 0 },
+        pass_: { value: pass },
+        tiny: { value: head.tiny === false ? 0 : 1 },
+        dim: { value: dim && marked ? 0.42 : 1 },
+        ring: { value: RING },
+        ratio: { value: head.ratio ?? 1 },
+        softness: { value: head.softness ?? 0 },
+        ...extra,
       },
-      transparent: pass !== SOLID, depthWrite: pass === SOLID, depthTest: true, blending: pass === LIGHT ? AdditiveBlending : pass === SOLID ? NoBlending : NormalBlending,
-    }); // prettier-ignore
+      transparent: pass !== SOLID,
+      depthWrite: pass === SOLID,
+      depthTest: true,
+      blending: pass === LIGHT ? AdditiveBlending : pass === SOLID ? NoBlending : NormalBlending,
+    });
     this.materials.push(made);
     return made;
   }
@@ -162,7 +212,8 @@ export class DrawnLayer {
     const { head, extra } = data;
     const shape = head.shader === "picture" && head.facing === "own" ? 5 : (SHAPES[head.shader] ?? 0);
     const columns: Column[] = [];
-    const put = (name: string, values: Typed, width: number, normalized = false) => columns.push({ name, values, width, normalized });
+    const put = (name: string, values: Typed, width: number, normalized = false) =>
+      columns.push({ name, values, width, normalized });
     put(options.quads ? "place" : "position", data.position, 3);
     put("radius", data.radius, 1);
     put("tint", data.color, 4, true);
@@ -171,16 +222,24 @@ export class DrawnLayer {
     if (shape >= 4) put("cell", Float32Array.from(extra.cell!), 1);
     if (extra.roll) put("roll", extra.roll, 1);
     if (extra.velocity) put("velocity", extra.velocity, 3);
-    const over = (given: Column[], runs: number) => (options.quads ? new Copies(SQUARE, given, head.count, options.merged, runs) : new PointCopies(given, head.count, runs));
+    const over = (given: Column[], runs: number) =>
+      options.quads
+        ? new Copies(SQUARE, given, head.count, options.merged, runs)
+        : new PointCopies(given, head.count, runs);
     const defines: Record<string, number | string> = { SHAPE: shape };
     if (options.quads) defines.QUADS = "";
     if (extra.velocity) defines.MOVING = "";
-    const drawn = (with_: BufferGeometry, material: ShaderMaterial): Object3D => (options.quads ? new Mesh(with_, material) : new Points(with_, material));
+    const drawn = (with_: BufferGeometry, material: ShaderMaterial): Object3D =>
+      options.quads ? new Mesh(with_, material) : new Points(with_, material);
     return (pass) => {
       const sheet: { value: Texture | null } = { value: null };
       if (shape >= 4) sheet.value = sheetOf(head.picture!, options.onReady);
-      const material = this.material(PARTICLE_VERTEX, PARTICLE_FRAGMENT, pass, defines, { sheet, cells: { value: new Vector2(head.columns ?? 1, head.rows ?? 1) } });
-      if (pass !== SEE_THROUGH) return over(columns, 1).geometries.map((geometry) => drawn(this.kept(geometry), material));
+      const material = this.material(PARTICLE_VERTEX, PARTICLE_FRAGMENT, pass, defines, {
+        sheet,
+        cells: { value: new Vector2(head.columns ?? 1, head.rows ?? 1) },
+      });
+      if (pass !== SEE_THROUGH)
+        return over(columns, 1).geometries.map((geometry) => drawn(this.kept(geometry), material));
       // Ordered copies are made only where there is something to put in order.
       this.columns = columns.map((column) => ({ ...column, from: column.values, values: column.values.slice() }));
       this.ordered = over(this.columns, SLABS);
@@ -194,7 +253,15 @@ export class DrawnLayer {
     return (pass) => {
       if (pass !== SEE_THROUGH) return [new Mesh(geometry, this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, {}))];
       this.slabs = [geometry];
-      this.slabMaterials = Array.from({ length: SLABS }, () => this.material(RIBBON_VERTEX, RIBBON_FRAGMENT, pass, { SLABS: "" }, { slab: { value: new Vector2(Infinity, -Infinity) }, ahead: { value: new Vector3() } }));
+      this.slabMaterials = Array.from({ length: SLABS }, () =>
+        this.material(
+          RIBBON_VERTEX,
+          RIBBON_FRAGMENT,
+          pass,
+          { SLABS: "" },
+          { slab: { value: new Vector2(Infinity, -Infinity) }, ahead: { value: new Vector3() } },
+        ),
+      );
       return this.slabMaterials.map((material) => new Mesh(geometry, material));
     };
   }
@@ -209,9 +276,17 @@ export class DrawnLayer {
     if (options.merged) {
       // Pieces between lines have no width; they are left out.
       const wide: number[] = [];
-      for (let piece = 0; piece < pieces; piece++) if (points[piece * 4 + 7]! + points[piece * 4 + 11]! > 0) wide.push(piece);
-      const columns: Column[] = names.map((name, at) => ({ name, values: taken(points.subarray(at * 4), wide, 4), width: 4, normalized: false }));
-      ["startTint", "endTint"].forEach((name, at) => columns.push({ name, values: taken(color.subarray(4 + at * 4), wide, 4), width: 4, normalized: true }));
+      for (let piece = 0; piece < pieces; piece++)
+        if (points[piece * 4 + 7]! + points[piece * 4 + 11]! > 0) wide.push(piece);
+      const columns: Column[] = names.map((name, at) => ({
+        name,
+        values: taken(points.subarray(at * 4), wide, 4),
+        width: 4,
+        normalized: false,
+      }));
+      ["startTint", "endTint"].forEach((name, at) =>
+        columns.push({ name, values: taken(color.subarray(4 + at * 4), wide, 4), width: 4, normalized: true }),
+      );
       return new Copies(STRIP, columns, wide.length, true).geometries[0]!;
     }
     // On a card all four read one buffer, a point further on each.
@@ -235,7 +310,8 @@ export class DrawnLayer {
     const parts = formsOf(options.trial, head.look, options.onReady).map((base, number) => {
       const [from, to] = [starts[number] ?? 0, starts[number + 1] ?? 0];
       const columns: Column[] = [];
-      const put = (name: string, values: Typed, width: number, normalized = false) => columns.push({ name, values: values.subarray(from * width, to * width), width, normalized });
+      const put = (name: string, values: Typed, width: number, normalized = false) =>
+        columns.push({ name, values: values.subarray(from * width, to * width), width, normalized });
       put("place", data.position, 3);
       put("radius", data.radius, 1);
       put("tint", data.color, 4, true);
@@ -245,7 +321,8 @@ export class DrawnLayer {
       return this.kept(new Copies(base, columns, to - from, options.merged).geometries[0]!);
     });
     const defines: Record<string, number | string> = extra.velocity ? { MOVING: "" } : {};
-    return (pass) => parts.map((geometry) => new Mesh(geometry, this.material(FORM_VERTEX, FORM_FRAGMENT, pass, defines)));
+    return (pass) =>
+      parts.map((geometry) => new Mesh(geometry, this.material(FORM_VERTEX, FORM_FRAGMENT, pass, defines)));
   }
 }
 
@@ -258,7 +335,8 @@ export class Ordering {
     const e = camera.matrixWorld.elements;
     const ahead: Direction = [-e[8], -e[9], -e[10]];
     const known = this.direction;
-    if (this.layers === layers && known && known[0] * ahead[0] + known[1] * ahead[1] + known[2] * ahead[2] > 0.9998) return;
+    if (this.layers === layers && known && known[0] * ahead[0] + known[1] * ahead[1] + known[2] * ahead[2] > 0.9998)
+      return;
     this.direction = ahead;
     this.layers = layers;
     const sorted = layers.filter((layer) => layer.seeThrough);

@@ -1,6 +1,13 @@
 /** One small mesh drawn once for each of many items. A graphics card does that by itself; without one, a copy of the mesh for each item is many times as fast. */
 
-import { BufferAttribute, BufferGeometry, InstancedBufferAttribute, InstancedBufferGeometry, InstancedInterleavedBuffer, InterleavedBufferAttribute } from "three";
+import {
+  BufferAttribute,
+  BufferGeometry,
+  InstancedBufferAttribute,
+  InstancedBufferGeometry,
+  InstancedInterleavedBuffer,
+  InterleavedBufferAttribute,
+} from "three";
 import type { Typed } from "@/api/block";
 
 export interface Column {
@@ -17,11 +24,14 @@ export interface Base {
   index: ArrayLike<number>;
 }
 
-export const SQUARE: Base = { position: new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]), index: [0, 1, 2, 0, 2, 3] };
+export const SQUARE: Base = {
+  position: new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]),
+  index: [0, 1, 2, 0, 2, 3],
+};
 
 /** Values repeated `times` over for each item. */
 function repeated<T extends Typed>(values: T, width: number, count: number, times: number, into?: T): T {
-  const made = into ?? (new (values.constructor as new (length: number) => T)(count * width * times));
+  const made = into ?? new (values.constructor as new (length: number) => T)(count * width * times);
   let at = 0;
   for (let item = 0; item < count; item++) {
     for (let copy = 0; copy < times; copy++) for (let k = 0; k < width; k++) made[at++] = values[item * width + k]!;
@@ -42,15 +52,21 @@ export class Copies {
     private readonly merged: boolean,
     runs = 1,
   ) {
-    this.geometries = Array.from({ length: runs }, () => (merged ? new BufferGeometry() : new InstancedBufferGeometry()));
+    this.geometries = Array.from({ length: runs }, () =>
+      merged ? new BufferGeometry() : new InstancedBufferGeometry(),
+    );
     const vertices = base.position.length / 3;
     if (merged) {
       const whole = new BufferAttribute(tiled(base.position, count), 3);
       const normals = base.normal && new BufferAttribute(tiled(base.normal, count), 3);
       const index = new Uint32Array(base.index.length * count);
-      for (let item = 0, at = 0; item < count; item++) for (let k = 0; k < base.index.length; k++) index[at++] = base.index[k]! + item * vertices;
+      for (let item = 0, at = 0; item < count; item++)
+        for (let k = 0; k < base.index.length; k++) index[at++] = base.index[k]! + item * vertices;
       const indices = new BufferAttribute(index, 1);
-      this.shared = columns.map(({ values, width, normalized }) => new BufferAttribute(repeated(values, width, count, vertices), width, normalized));
+      this.shared = columns.map(
+        ({ values, width, normalized }) =>
+          new BufferAttribute(repeated(values, width, count, vertices), width, normalized),
+      );
       for (const geometry of this.geometries) {
         geometry.setAttribute("position", whole);
         if (normals) geometry.setAttribute("normal", normals);
@@ -62,7 +78,8 @@ export class Copies {
         geometry.setAttribute("position", new BufferAttribute(base.position, 3));
         if (base.normal) geometry.setAttribute("normal", new BufferAttribute(base.normal, 3));
         geometry.setIndex(Array.from(base.index));
-        for (const { name, values, width, normalized } of columns) geometry.setAttribute(name, new InstancedBufferAttribute(values, width, normalized));
+        for (const { name, values, width, normalized } of columns)
+          geometry.setAttribute(name, new InstancedBufferAttribute(values, width, normalized));
         (geometry as InstancedBufferGeometry).instanceCount = count;
       }
     }
@@ -83,10 +100,14 @@ export class Copies {
     this.geometries.forEach((geometry, run) => {
       const from = starts[run] ?? this.count;
       const to = starts[run + 1] ?? this.count;
-      if (this.merged) return geometry.setDrawRange(from * this.base.index.length, (to - from) * this.base.index.length);
+      if (this.merged)
+        return geometry.setDrawRange(from * this.base.index.length, (to - from) * this.base.index.length);
       this.columns.forEach(({ name, width, normalized }, column) => {
         // All runs read the same buffer, each from where it begins.
-        geometry.setAttribute(name, new InterleavedBufferAttribute(this.buffers[column]!, width, from * width, normalized));
+        geometry.setAttribute(
+          name,
+          new InterleavedBufferAttribute(this.buffers[column]!, width, from * width, normalized),
+        );
       });
       (geometry as InstancedBufferGeometry).instanceCount = to - from;
     });
@@ -105,7 +126,8 @@ export class PointCopies {
   ) {
     this.attributes = columns.map(({ values, width, normalized }) => new BufferAttribute(values, width, normalized));
     this.geometries = Array.from({ length: runs }, () => new BufferGeometry());
-    for (const geometry of this.geometries) columns.forEach(({ name }, column) => geometry.setAttribute(name, this.attributes[column]!));
+    for (const geometry of this.geometries)
+      columns.forEach(({ name }, column) => geometry.setAttribute(name, this.attributes[column]!));
   }
 
   reorder(starts: number[]): void {

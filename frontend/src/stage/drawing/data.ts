@@ -28,9 +28,14 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
   return frame.head.layers.map((head, index) => {
     const given = byLayer[index]!;
     return {
-      head, position: given.position as Float32Array, radius: given.radius as Float32Array, color: given.color as Uint8Array, id: given.id as Int32Array, group: given.group as Uint8Array,
+      head,
+      position: given.position as Float32Array,
+      radius: given.radius as Float32Array,
+      color: given.color as Uint8Array,
+      id: given.id as Int32Array,
+      group: given.group as Uint8Array,
       extra: Object.fromEntries(Object.entries(given).filter(([name]) => !COMMON.includes(name))),
-    }; // prettier-ignore
+    };
   });
 }
 
@@ -38,8 +43,12 @@ export function layersOf(frame: FrameBlock | null): LayerData[] {
 export function asSeen(layers: LayerData[], groups: Node[], hidden: string[], byGroup: boolean): LayerData[] {
   if (hidden.length === 0 && !byGroup) return layers;
   const out = new Set(groups.flatMap((group, index) => (hidden.includes(String(group.id)) ? [index] : [])));
-  const tones = byGroup ? groups.map((group) => [1, 3, 5].map((at) => parseInt(String(group.color).slice(at, at + 2), 16))) : null;
-  return layers.map((layer) => (layer.head.shader === "ribbon" ? linesSeen(layer, out, tones) : particlesSeen(layer, out, tones)));
+  const tones = byGroup
+    ? groups.map((group) => [1, 3, 5].map((at) => parseInt(String(group.color).slice(at, at + 2), 16)))
+    : null;
+  return layers.map((layer) =>
+    layer.head.shader === "ribbon" ? linesSeen(layer, out, tones) : particlesSeen(layer, out, tones),
+  );
 }
 
 function particlesSeen(layer: LayerData, out: Set<number>, tones: number[][] | null): LayerData {
@@ -58,10 +67,22 @@ function particlesSeen(layer: LayerData, out: Set<number>, tones: number[][] | n
   const color = taken(layer.color, kept, 4);
   kept.forEach((row, at) => paint(color, at, tones?.[layer.group[row]!]));
   return {
-    head: { ...layer.head, count: kept.length, seeThrough: layer.head.seeThrough, solid: layer.head.solid || tones !== null, starts },
-    position: taken(layer.position, kept, 3), radius: taken(layer.radius, kept, 1), color, id: taken(layer.id, kept, 1), group: taken(layer.group, kept, 1),
-    extra: Object.fromEntries(Object.entries(layer.extra).map(([name, array]) => [name, taken(array, kept, count ? array.length / count : 1)])),
-  }; // prettier-ignore
+    head: {
+      ...layer.head,
+      count: kept.length,
+      seeThrough: layer.head.seeThrough,
+      solid: layer.head.solid || tones !== null,
+      starts,
+    },
+    position: taken(layer.position, kept, 3),
+    radius: taken(layer.radius, kept, 1),
+    color,
+    id: taken(layer.id, kept, 1),
+    group: taken(layer.group, kept, 1),
+    extra: Object.fromEntries(
+      Object.entries(layer.extra).map(([name, array]) => [name, taken(array, kept, count ? array.length / count : 1)]),
+    ),
+  };
 }
 
 /** Lines keep their points; those of groups that are left out lose their opacity. */
@@ -88,7 +109,8 @@ export function linesMarked(layer: LayerData, marked: Set<number>): Uint8Array {
   const starts = layer.extra.starts as Int32Array;
   for (let line = 0; line < layer.head.count; line++) {
     if (marked.has(layer.id[line]!)) continue;
-    for (let point = starts[line]!; point < starts[line + 1]!; point++) color[point * 4 + 3] = color[point * 4 + 3]! * 0.22;
+    for (let point = starts[line]!; point < starts[line + 1]!; point++)
+      color[point * 4 + 3] = color[point * 4 + 3]! * 0.22;
   }
   return color;
 }
@@ -101,7 +123,7 @@ function paint(color: Uint8Array, at: number, tone: number[] | undefined): void 
 }
 
 export function taken<T extends Typed>(from: T, rows: ArrayLike<number>, width: number, into?: T): T {
-  const made = into ?? (new (from.constructor as new (length: number) => T)(rows.length * width));
+  const made = into ?? new (from.constructor as new (length: number) => T)(rows.length * width);
   for (let at = 0; at < rows.length; at++) {
     const row = rows[at]!;
     for (let k = 0; k < width; k++) made[at * width + k] = from[row * width + k]!;

@@ -35,13 +35,23 @@ async function fetchForms(trial: string): Promise<void> {
   try {
     const block = await fetchBlock<FormsHead>(`/api/trials/${trial}/forms`);
     for (const [look, count] of Object.entries(block.head.forms)) {
-      made.set(look, Array.from({ length: count }, (_, number) => {
-        const plain = new BufferGeometry();
-        plain.setAttribute("position", new BufferAttribute(block.arrays[`${look}/${number}/vertices`] as Float32Array, 3));
-        plain.setIndex(new BufferAttribute(new Uint32Array(block.arrays[`${look}/${number}/faces`]!), 1));
-        const creased = mergeVertices(toCreasedNormals(plain, CREASE));
-        return { position: creased.getAttribute("position").array as Float32Array, normal: creased.getAttribute("normal").array as Float32Array, index: creased.getIndex()!.array };
-      })); // prettier-ignore
+      made.set(
+        look,
+        Array.from({ length: count }, (_, number) => {
+          const plain = new BufferGeometry();
+          plain.setAttribute(
+            "position",
+            new BufferAttribute(block.arrays[`${look}/${number}/vertices`] as Float32Array, 3),
+          );
+          plain.setIndex(new BufferAttribute(new Uint32Array(block.arrays[`${look}/${number}/faces`]!), 1));
+          const creased = mergeVertices(toCreasedNormals(plain, CREASE));
+          return {
+            position: creased.getAttribute("position").array as Float32Array,
+            normal: creased.getAttribute("normal").array as Float32Array,
+            index: creased.getIndex()!.array,
+          };
+        }),
+      );
     }
   } catch {
     // The next frame asks again.

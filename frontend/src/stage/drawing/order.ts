@@ -41,7 +41,14 @@ export function farToNear(depth: Float32Array): Uint32Array {
 
 /** Depths that part what lies in some layers into slabs of about equally many, the furthest first: one fewer than there are slabs. */
 export function cutsOf(depths: Float32Array[], slabs: number): number[] {
-  const all = Float32Array.from(depths.flatMap((depth) => Array.from({ length: Math.min(400, depth.length) }, (_, k) => depth[Math.floor((k * depth.length) / Math.min(400, depth.length))]!)));
+  const all = Float32Array.from(
+    depths.flatMap((depth) =>
+      Array.from(
+        { length: Math.min(400, depth.length) },
+        (_, k) => depth[Math.floor((k * depth.length) / Math.min(400, depth.length))]!,
+      ),
+    ),
+  );
   if (all.length === 0) return [];
   all.sort();
   const cuts = Array.from({ length: slabs - 1 }, (_, k) => all[Math.floor(((slabs - 1 - k) * all.length) / slabs)]!);

@@ -28,5 +28,13 @@ const FRAGMENT = /* glsl */ `
 
 export function shapeMaterial(color: string): ShaderMaterial {
   const tone = new Color().setStyle(color, LinearSRGBColorSpace);
-  return new ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: { tone: { value: tone } }, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
+  return new ShaderMaterial({
+    vertexShader: VERTEX,
+    fragmentShader: FRAGMENT,
+    uniforms: { tone: { value: tone } },
+    side: DoubleSide,
+    polygonOffset: true,
+    polygonOffsetFactor: 1,
+    polygonOffsetUnits: 1,
+  });
 }

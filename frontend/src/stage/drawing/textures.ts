@@ -1,6 +1,15 @@
 /** Picture sheets on the graphics card, fetched once. */
 
-import { ClampToEdgeWrapping, DataTexture, LinearFilter, LinearMipmapLinearFilter, NoColorSpace, RGBAFormat, TextureLoader, type Texture } from "three";
+import {
+  ClampToEdgeWrapping,
+  DataTexture,
+  LinearFilter,
+  LinearMipmapLinearFilter,
+  NoColorSpace,
+  RGBAFormat,
+  TextureLoader,
+  type Texture,
+} from "three";
 
 const sheets = new Map<string, Texture>();
 const waiting = new Map<string, Set<() => void>>();

@@ -25,7 +25,12 @@ export function ClipDialog({ open, onOpenChange }: { open: boolean; onOpenChange
   const picture = useStudio((state) => state.document?.picture);
   if (!open || !picture) return null;
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Still or clip" description="Made frame by frame from the computed frames, whatever this screen can keep up with.">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Still or clip"
+      description="Made frame by frame from the computed frames, whatever this screen can keep up with."
+    >
       <Wish onClose={() => onOpenChange(false)} />
     </Dialog>
   );
@@ -68,7 +73,13 @@ function Wish({ onClose }: { onClose: () => void }) {
     <div className="space-y-4">
       <div role="group" aria-label="Format" className="grid grid-cols-2 gap-2">
         {FORMATS.map(([id, name, note]) => (
-          <button key={id} type="button" aria-pressed={format === id} onClick={() => setFormat(id)} className={`rounded border px-3 py-1.5 text-left ${format === id ? "border-ice text-ice" : "border-line hover:bg-raised"}`}>
+          <button
+            key={id}
+            type="button"
+            aria-pressed={format === id}
+            onClick={() => setFormat(id)}
+            className={`rounded border px-3 py-1.5 text-left ${format === id ? "border-ice text-ice" : "border-line hover:bg-raised"}`}
+          >
             {name}
             <span className="block text-xs text-soft">{note}</span>
           </button>
@@ -80,7 +91,13 @@ function Wish({ onClose }: { onClose: () => void }) {
         {number("Samples", samples, setSamples, 1, 256)}
         <div role="group" aria-label="Sizes" className="flex flex-wrap gap-1">
           {SIZES.map(([name, w, h]) => (
-            <button key={name} type="button" aria-pressed={w === width && h === height} onClick={() => (setWidth(w), setHeight(h))} className={`rounded px-2 py-0.5 text-xs ${w === width && h === height ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-text"}`}>
+            <button
+              key={name}
+              type="button"
+              aria-pressed={w === width && h === height}
+              onClick={() => (setWidth(w), setHeight(h))}
+              className={`rounded px-2 py-0.5 text-xs ${w === width && h === height ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-text"}`}
+            >
               {name}
             </button>
           ))}
@@ -95,7 +112,9 @@ function Wish({ onClose }: { onClose: () => void }) {
           </span>
         </div>
       )}
-      {missing !== null && <p className="text-xs text-brass">Frame {missing} is not computed yet; wait until the clock has got there.</p>}
+      {missing !== null && (
+        <p className="text-xs text-brass">Frame {missing} is not computed yet; wait until the clock has got there.</p>
+      )}
       {problem && (
         <p role="alert" className="text-ember">
           {problem}
@@ -103,7 +122,11 @@ function Wish({ onClose }: { onClose: () => void }) {
       )}
       {made ? (
         <div className="flex items-center gap-3" role="status">
-          <a href={made.url} download={made.name} className="rounded border border-ice/60 px-2.5 py-1 text-ice hover:bg-ice/10">
+          <a
+            href={made.url}
+            download={made.name}
+            className="rounded border border-ice/60 px-2.5 py-1 text-ice hover:bg-ice/10"
+          >
             Save {made.name}
           </a>
           <span className="tabular text-xs text-soft">{(made.bytes / 1e6).toFixed(1)} MB</span>
@@ -113,7 +136,13 @@ function Wish({ onClose }: { onClose: () => void }) {
       ) : (
         <div className="flex justify-end gap-2">
           <Button onClick={onClose}>Leave it</Button>
-          <Button tone="main" disabled={missing !== null} onClick={() => void makeClip({ format, width, height, samples, from: still ? frame : from, to: still ? frame : to })}>
+          <Button
+            tone="main"
+            disabled={missing !== null}
+            onClick={() =>
+              void makeClip({ format, width, height, samples, from: still ? frame : from, to: still ? frame : to })
+            }
+          >
             Make it
           </Button>
         </div>
@@ -133,7 +162,13 @@ function Progress() {
   const share = making.done / making.total;
   return (
     <div className="space-y-3" role="status">
-      <div className="h-1.5 overflow-hidden rounded bg-line" role="progressbar" aria-label="Frames written" aria-valuenow={making.done} aria-valuemax={making.total}>
+      <div
+        className="h-1.5 overflow-hidden rounded bg-line"
+        role="progressbar"
+        aria-label="Frames written"
+        aria-valuenow={making.done}
+        aria-valuemax={making.total}
+      >
         <div className="h-full bg-ice" style={{ width: `${share * 100}%` }} />
       </div>
       <div className="flex items-center gap-3">

@@ -3,7 +3,22 @@
  * Knows nothing of the page: the view and the making of clips both use it.
  */
 
-import { BufferAttribute, BufferGeometry, Color, LinearSRGBColorSpace, Matrix4, Mesh, NoToneMapping, PerspectiveCamera, Raycaster, Scene, ShaderMaterial, Vector2, Vector3, WebGLRenderer } from "three";
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  LinearSRGBColorSpace,
+  Matrix4,
+  Mesh,
+  NoToneMapping,
+  PerspectiveCamera,
+  Raycaster,
+  Scene,
+  ShaderMaterial,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+} from "three";
 import type { Block } from "@/api/block";
 import type { FrameBlock, ShapesHead, ViewHead } from "@/state/trials";
 import type { LayerData } from "../drawing/data";
@@ -44,7 +59,10 @@ const HEIGHT_FOR_PIXELS = 720;
 const SHAPE = "#424f57";
 
 /** Points spread evenly over a square: the additive sequence of the plastic number (Roberts 2018, from memory). */
-const spread = (index: number): [number, number] => [(0.5 + index * 0.7548776662466927) % 1, (0.5 + index * 0.5698402909980532) % 1];
+const spread = (index: number): [number, number] => [
+  (0.5 + index * 0.7548776662466927) % 1,
+  (0.5 + index * 0.5698402909980532) % 1,
+];
 
 export class PictureRenderer {
   readonly renderer: WebGLRenderer;
@@ -88,10 +106,22 @@ export class PictureRenderer {
         this.scene.remove(layer.object);
         layer.dispose();
       });
-      this.drawn = shot.layers.map((data, rank) => new DrawnLayer(data, { trial: shot.trial, marked, dim: false, quads: true, merged: drawnInSoftware, onReady: this.onReady }, rank));
+      this.drawn = shot.layers.map(
+        (data, rank) =>
+          new DrawnLayer(
+            data,
+            { trial: shot.trial, marked, dim: false, quads: true, merged: drawnInSoftware, onReady: this.onReady },
+            rank,
+          ),
+      );
       this.drawn.forEach((layer) => this.scene.add(layer.object));
     }
-    if (before?.frame !== shot.frame || before.shapes !== shot.shapes || before.settings.shapes !== shot.settings.shapes) this.placeShapes(shot);
+    if (
+      before?.frame !== shot.frame ||
+      before.shapes !== shot.shapes ||
+      before.settings.shapes !== shot.settings.shapes
+    )
+      this.placeShapes(shot);
     const [red, green, blue] = shot.settings.background as [number, number, number];
     this.scene.background = new Color().setRGB(red, green, blue, LinearSRGBColorSpace);
   }
@@ -211,7 +241,10 @@ export class PictureRenderer {
       // A region is only there to be asked about: it hides nobody.
       if (!base.visible || base.region || base.line || !faces || faces.length === 0) continue;
       const plain = new BufferGeometry();
-      plain.setAttribute("position", new BufferAttribute(source.arrays[`shape ${base.index}/vertices`] as Float32Array, 3));
+      plain.setAttribute(
+        "position",
+        new BufferAttribute(source.arrays[`shape ${base.index}/vertices`] as Float32Array, 3),
+      );
       plain.setIndex(new BufferAttribute(new Uint32Array(faces), 1));
       const shaded = plain.toNonIndexed();
       shaded.computeVertexNormals();

@@ -43,7 +43,9 @@ export function PictureView() {
   useEffect(() => {
     const node = box.current;
     if (!node) return;
-    const observer = new ResizeObserver(([entry]) => entry && setRoom([entry.contentRect.width, entry.contentRect.height]));
+    const observer = new ResizeObserver(
+      ([entry]) => entry && setRoom([entry.contentRect.width, entry.contentRect.height]),
+    );
     observer.observe(node);
     return () => observer.disconnect();
   }, []);
@@ -133,7 +135,8 @@ export function PictureView() {
   useEffect(() => {
     const { controls, camera } = engine.current ?? {};
     if (!controls || !camera) return;
-    const round = (vector: Vector3): [number, number, number] => vector.toArray().map((value) => Number(value.toFixed(3))) as [number, number, number];
+    const round = (vector: Vector3): [number, number, number] =>
+      vector.toArray().map((value) => Number(value.toFixed(3))) as [number, number, number];
     const begun = () => (looking.current = true);
     const moved = () => {
       if (silent.current) return;
@@ -144,7 +147,13 @@ export function PictureView() {
           const keys = keysOf(studio.document!.picture[name]);
           return keys ? curve(withKey(keys, timeAt(studio, studio.frame, ["picture", name]), value)) : value;
         };
-        tryDocument(withValue(withValue(studio.document!, ["picture", "position"], placed("position", position)), ["picture", "target"], placed("target", target)));
+        tryDocument(
+          withValue(
+            withValue(studio.document!, ["picture", "position"], placed("position", position)),
+            ["picture", "target"],
+            placed("target", target),
+          ),
+        );
       } else {
         Object.assign(stagePose, { position, target });
         void update();
@@ -180,33 +189,61 @@ export function PictureView() {
     down.current = null;
     if (!from || Math.hypot(event.clientX - from[0], event.clientY - from[1]) > 4) return;
     const frame = canvas.current!.getBoundingClientRect();
-    const distance = engine.current?.renderer.distanceAt((event.clientX - frame.left) / frame.width, (event.clientY - frame.top) / frame.height);
+    const distance = engine.current?.renderer.distanceAt(
+      (event.clientX - frame.left) / frame.width,
+      (event.clientY - frame.top) / frame.height,
+    );
     if (distance && distance > 0.01) edit(["picture", "focus"], Number(distance.toPrecision(4)));
   };
 
   if (!picture) return null;
   const samples = Number(picture.samples);
   return (
-    <div ref={box} className="absolute inset-0 z-10 bg-[#0a0d0f] text-text" data-tone="dark" data-testid="picture" data-sampled={sampled} data-frame={shown?.frame.head.frame ?? ""}>
+    <div
+      ref={box}
+      className="absolute inset-0 z-10 bg-[#0a0d0f] text-text"
+      data-tone="dark"
+      data-testid="picture"
+      data-sampled={sampled}
+      data-frame={shown?.frame.head.frame ?? ""}
+    >
       <canvas
         ref={canvas}
         aria-label="The finished picture. Drag to look around, click a thing to focus on it."
         role="img"
         className="absolute touch-none"
-        style={{ width: wide, height: high, left: (room[0] - wide) / 2, top: MARGIN + (room[1] - MARGIN * 2 - high) / 2 }}
+        style={{
+          width: wide,
+          height: high,
+          left: (room[0] - wide) / 2,
+          top: MARGIN + (room[1] - MARGIN * 2 - high) / 2,
+        }}
         onPointerDown={(event) => (down.current = [event.clientX, event.clientY])}
         onPointerUp={focus}
       />
-      {failed && <p role="alert" className="absolute left-4 top-14 text-xs text-ember">{failed}</p>}
+      {failed && (
+        <p role="alert" className="absolute left-4 top-14 text-xs text-ember">
+          {failed}
+        </p>
+      )}
       <div className="absolute inset-x-3 top-2 flex items-center gap-2 text-xs">
         <Hint text="Back to the stage (P)">
-          <button type="button" onClick={() => useStudio.setState({ picturing: false })} className="flex h-7 items-center gap-1 rounded px-2 text-soft hover:bg-raised hover:text-text">
+          <button
+            type="button"
+            onClick={() => useStudio.setState({ picturing: false })}
+            className="flex h-7 items-center gap-1 rounded px-2 text-soft hover:bg-raised hover:text-text"
+          >
             <X className="size-3.5" /> Back to the stage
           </button>
         </Hint>
         <span className="flex-1" />
         <Hint text="Everything in view (0)">
-          <button type="button" aria-label="Everything in view" onClick={() => stageView.look("home")} className="grid size-7 place-items-center rounded text-soft hover:bg-raised hover:text-text">
+          <button
+            type="button"
+            aria-label="Everything in view"
+            onClick={() => stageView.look("home")}
+            className="grid size-7 place-items-center rounded text-soft hover:bg-raised hover:text-text"
+          >
             <Maximize className="size-3.5" />
           </button>
         </Hint>
@@ -216,7 +253,10 @@ export function PictureView() {
               type="button"
               onClick={() => {
                 const now = useStudio.getState().document!;
-                commit({ ...now, picture: { ...now.picture, camera: "own", position: stagePose.position, target: stagePose.target } });
+                commit({
+                  ...now,
+                  picture: { ...now.picture, camera: "own", position: stagePose.position, target: stagePose.target },
+                });
               }}
               className="flex h-7 items-center gap-1 rounded px-2 text-soft hover:bg-raised hover:text-text"
             >
@@ -236,14 +276,19 @@ export function PictureView() {
           {sampled < samples && !playing ? `sample ${sampled} of ${samples}` : ""}
         </span>
         <span className="flex-1" />
-        <span className="truncate">{Number(picture.aperture) > 0 ? `sharp at ${plain(Number(shown?.frame.head.view.focus ?? picture.focus))} m: click a thing to focus on it` : "drag to look around"}</span>
+        <span className="truncate">
+          {Number(picture.aperture) > 0
+            ? `sharp at ${plain(Number(shown?.frame.head.view.focus ?? picture.focus))} m: click a thing to focus on it`
+            : "drag to look around"}
+        </span>
       </div>
       <ClipDialog open={asking} onOpenChange={setAsking} />
     </div>
   );
 }
 
-const ratioOf = (effect: Effect | null): number => Number(effect?.picture.width ?? 16) / Number(effect?.picture.height ?? 9);
+const ratioOf = (effect: Effect | null): number =>
+  Number(effect?.picture.width ?? 16) / Number(effect?.picture.height ?? 9);
 
 function fitted([width, height]: [number, number], ratio: number): [number, number] {
   const [w, h] = [Math.max(0, width - 24), Math.max(0, height - MARGIN * 2)];

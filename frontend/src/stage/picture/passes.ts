@@ -1,6 +1,25 @@
 /** The passes that turn samples into a picture: summing light, spreading what is bright, and coding it for the screen (IEC 61966-2-1). */
 
-import { GLSL3, HalfFloatType, FloatType, LinearFilter, Mesh, NearestFilter, NoBlending, OrthographicCamera, PlaneGeometry, RGBAFormat, Scene, ShaderMaterial, UnsignedByteType, Vector2, WebGLRenderTarget, type Texture, type TextureDataType, type WebGLRenderer } from "three";
+import {
+  GLSL3,
+  HalfFloatType,
+  FloatType,
+  LinearFilter,
+  Mesh,
+  NearestFilter,
+  NoBlending,
+  OrthographicCamera,
+  PlaneGeometry,
+  RGBAFormat,
+  Scene,
+  ShaderMaterial,
+  UnsignedByteType,
+  Vector2,
+  WebGLRenderTarget,
+  type Texture,
+  type TextureDataType,
+  type WebGLRenderer,
+} from "three";
 
 const VERTEX = /* glsl */ `
   out vec2 at;
@@ -128,7 +147,13 @@ export class Passes {
     readonly height: number,
   ) {
     const target = (w: number, h: number, type: TextureDataType, depth = false, smooth = false) =>
-      new WebGLRenderTarget(w, h, { type, format: RGBAFormat, depthBuffer: depth, minFilter: smooth ? LinearFilter : NearestFilter, magFilter: smooth ? LinearFilter : NearestFilter });
+      new WebGLRenderTarget(w, h, {
+        type,
+        format: RGBAFormat,
+        depthBuffer: depth,
+        minFilter: smooth ? LinearFilter : NearestFilter,
+        magFilter: smooth ? LinearFilter : NearestFilter,
+      });
     this.taken = target(width, height, HalfFloatType, true);
     this.sums = [target(width, height, FloatType), target(width, height, FloatType)];
     this.coded = target(width, height, UnsignedByteType);
@@ -138,7 +163,15 @@ export class Passes {
       [w, h] = [Math.max(1, w >> 1), Math.max(1, h >> 1)];
     }
     const made = (fragmentShader: string, uniforms: Record<string, unknown>) =>
-      new ShaderMaterial({ glslVersion: GLSL3, vertexShader: VERTEX, fragmentShader, uniforms: Object.fromEntries(Object.entries(uniforms).map(([name, value]) => [name, { value }])), depthTest: false, depthWrite: false, blending: NoBlending });
+      new ShaderMaterial({
+        glslVersion: GLSL3,
+        vertexShader: VERTEX,
+        fragmentShader,
+        uniforms: Object.fromEntries(Object.entries(uniforms).map(([name, value]) => [name, { value }])),
+        depthTest: false,
+        depthWrite: false,
+        blending: NoBlending,
+      });
     this.materials = {
       sum: made(SUM, { sum: null, taken: null, first: 1 }),
       bright: made(BRIGHT, { sum: null, samples: 1, from: 1 }),
@@ -170,18 +203,31 @@ export class Passes {
       this.run("bright", this.levels[0]!, { sum, samples, from: glow.from });
       for (let level = 1; level < this.levels.length; level++) {
         const above = this.levels[level - 1]!;
-        this.run("smaller", this.levels[level]!, { source: above.texture, pixel: new Vector2(1 / above.width, 1 / above.height) });
+        this.run("smaller", this.levels[level]!, {
+          source: above.texture,
+          pixel: new Vector2(1 / above.width, 1 / above.height),
+        });
       }
       // How far it spreads decides which levels weigh most: a level is twice as wide as the one before.
       const reach = Math.log2(Math.max(2, glow.size * this.height));
       let wide = this.levels.at(-1)!;
       for (let level = this.levels.length - 2; level >= 0; level--) {
         const share = 1 / (1 + Math.exp(level + 1.5 - reach));
-        this.run("larger", this.blurred[level]!, { source: wide.texture, below: this.levels[level]!.texture, pixel: new Vector2(1 / wide.width, 1 / wide.height), share });
+        this.run("larger", this.blurred[level]!, {
+          source: wide.texture,
+          below: this.levels[level]!.texture,
+          pixel: new Vector2(1 / wide.width, 1 / wide.height),
+          share,
+        });
         wide = this.blurred[level]!;
       }
     }
-    this.run("code", onScreen ? null : this.coded, { sum, samples, strength: glow.strength, glow: this.blurred[0]?.texture ?? sum });
+    this.run("code", onScreen ? null : this.coded, {
+      sum,
+      samples,
+      strength: glow.strength,
+      glow: this.blurred[0]?.texture ?? sum,
+    });
   }
 
   /** The picture as rows of RGBA bytes, the top row first. */
@@ -204,7 +250,11 @@ export class Passes {
     this.sheet.geometry.dispose();
   }
 
-  private run(name: keyof Passes["materials"], into: WebGLRenderTarget | null, values: Record<string, Texture | number | Vector2 | null>): void {
+  private run(
+    name: keyof Passes["materials"],
+    into: WebGLRenderTarget | null,
+    values: Record<string, Texture | number | Vector2 | null>,
+  ): void {
     const material = this.materials[name];
     for (const [uniform, value] of Object.entries(values)) material.uniforms[uniform]!.value = value;
     this.sheet.material = material;

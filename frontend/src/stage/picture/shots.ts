@@ -10,7 +10,10 @@ import { loadingSheets } from "../drawing/textures";
 import type { Settings, Shot } from "./PictureRenderer";
 
 /** The stage's camera, told by whoever moves it: pictures are seen from there unless they have a camera of their own. */
-export const stagePose: { position: [number, number, number]; target: [number, number, number] } = { position: [5, 4, 9], target: [0, 1, 0] };
+export const stagePose: { position: [number, number, number]; target: [number, number, number] } = {
+  position: [5, 4, 9],
+  target: [0, 1, 0],
+};
 
 const moving = new Map<string, FrameBlock>();
 const MOVING_KEPT = 24;
@@ -31,11 +34,20 @@ async function frameFor(trial: string, number: number, exposed: boolean): Promis
 }
 
 /** Everything to draw a picture of a frame; null where the frame is not there. */
-export async function shotOf(trial: string, number: number, effect: Effect, hidden: string[] = [], samples?: number): Promise<Shot | null> {
+export async function shotOf(
+  trial: string,
+  number: number,
+  effect: Effect,
+  hidden: string[] = [],
+  samples?: number,
+): Promise<Shot | null> {
   const span = 1 / Number(effect.clock.frames_per_second);
   const settingsAt = (frame: FrameBlock | null): Settings => {
     // A number that has just got its first keyframe has none in frames that were computed before.
-    const now = Object.entries(effect.picture).map(([name, given]) => [name, valueNow(given, frame?.head.keyed[`picture/${name}`], number * span)]);
+    const now = Object.entries(effect.picture).map(([name, given]) => [
+      name,
+      valueNow(given, frame?.head.keyed[`picture/${name}`], number * span),
+    ]);
     return { ...(Object.fromEntries(now) as unknown as Settings), ...(samples ? { samples } : {}) };
   };
   const frame = await frameFor(trial, number, settingsAt(null).shutter > 0);
@@ -49,10 +61,27 @@ export async function shotOf(trial: string, number: number, effect: Effect, hidd
   }
   const own = settings.camera === "own";
   // What has no keyframes is known here and now; the rest as the server has it at this frame.
-  const still = Object.fromEntries((["position", "target", "field_of_view", "focus"] as const).filter((name) => !keysOf(effect.picture[name])).map((name) => [name, effect.picture[name]])) as Partial<ViewHead>;
-  const from = (view: ViewHead): ViewHead => ({ ...view, ...still, ...(own ? {} : { position: [...stagePose.position], target: [...stagePose.target] }) });
+  const still = Object.fromEntries(
+    (["position", "target", "field_of_view", "focus"] as const)
+      .filter((name) => !keysOf(effect.picture[name]))
+      .map((name) => [name, effect.picture[name]]),
+  ) as Partial<ViewHead>;
+  const from = (view: ViewHead): ViewHead => ({
+    ...view,
+    ...still,
+    ...(own ? {} : { position: [...stagePose.position], target: [...stagePose.target] }),
+  });
   const { view } = frame.head;
-  return { trial, frame, layers: known.layers, shapes: usePicture.getState().shapes, settings, view: from(view), next: from(frame.head.view_next ?? view), span };
+  return {
+    trial,
+    frame,
+    layers: known.layers,
+    shapes: usePicture.getState().shapes,
+    settings,
+    view: from(view),
+    next: from(frame.head.view_next ?? view),
+    span,
+  };
 }
 
 /** Whether pictures or forms are still on their way. */
