@@ -1,31 +1,33 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { Tooltip } from "radix-ui";
-import { StrictMode } from "react";
+import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
-import { Studio } from "./app/Studio";
-import { setTone } from "./app/commands";
 import "./index.css";
 import { Library } from "./library/Library";
-import { connect } from "./state/live";
+import { App } from "./state/app";
+import { AppContext } from "./state/use";
 
-setTone(localStorage.getItem("tone") ?? "dark");
-connect();
+/** What the studio needs is fetched when it is opened, or when the library has nothing else to do. */
+const studio = () => import("./app/Studio");
+const Studio = lazy(() => studio().then((module) => ({ default: module.Studio })));
 
+const app = new App();
+app.connect();
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
-    <QueryClientProvider client={client}>
-      <Tooltip.Provider delayDuration={500}>
+    <AppContext value={app}>
+      <QueryClientProvider client={client}>
         <BrowserRouter>
-          <Routes>
-            <Route path="/" element={<Library />} />
-            <Route path="/effects/:id" element={<Studio />} />
-            <Route path="*" element={<Library />} />
-          </Routes>
+          <Suspense fallback={<p className="p-10 text-soft">Opening…</p>}>
+            <Routes>
+              <Route path="/effects/:id" element={<Studio />} />
+              <Route path="*" element={<Library onIdle={() => void studio()} />} />
+            </Routes>
+          </Suspense>
         </BrowserRouter>
-      </Tooltip.Provider>
-    </QueryClientProvider>
+      </QueryClientProvider>
+    </AppContext>
   </StrictMode>,
 );

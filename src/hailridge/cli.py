@@ -165,12 +165,14 @@ def import_command(
 
 
 @app.command()
-def schema() -> None:
+def schema(
+    types: Annotated[bool, typer.Option("--types", help="Its structure alone, for the front end's types.")] = False,
+) -> None:
     """Print the JSON Schema of the effect document."""
     import hailridge.core  # noqa: F401
-    from hailridge.model.catalogue import json_schema
+    from hailridge.model.catalogue import document_types, json_schema
 
-    typer.echo(json.dumps(json_schema(), indent=2))
+    typer.echo(json.dumps(document_types(), separators=(",", ":")) if types else json.dumps(json_schema(), indent=2))
 
 
 @app.command()

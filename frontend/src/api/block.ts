@@ -32,3 +32,21 @@ export function readBlock<Head>(buffer: ArrayBuffer): Block<Head> {
   }
   return { head: head as Head, arrays };
 }
+
+/** An array of a block that holds floats, by its name; an empty one where there is none of that name. */
+export function asFloats(block: Block<unknown>, name: string): Float32Array {
+  const found = block.arrays[name];
+  return found instanceof Float32Array ? found : new Float32Array();
+}
+
+/** An array of a block that holds whole numbers, by its name; an empty one where there is none of that name. */
+export function asWhole(block: Block<unknown>, name: string): Int32Array {
+  const found = block.arrays[name];
+  return found instanceof Int32Array ? found : new Int32Array();
+}
+
+/** An array of a block that holds bytes, by its name; an empty one where there is none of that name. */
+export function asBytes(block: Block<unknown>, name: string): Uint8Array {
+  const found = block.arrays[name];
+  return found instanceof Uint8Array ? found : new Uint8Array();
+}

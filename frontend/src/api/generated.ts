@@ -4,3303 +4,3308 @@
  */
 
 export interface paths {
-  "/api/assets": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/assets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Assets
+         * @description All meshes of the library.
+         */
+        get: operations["list_assets_api_assets_get"];
+        put?: never;
+        /**
+         * Add Asset
+         * @description Import a mesh from OBJ, PLY, STL, GLB or USD. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it.
+         *
+         *     A mesh that is in the library already takes the name that is given now.
+         */
+        post: operations["add_asset_api_assets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Assets
-     * @description All meshes of the library.
-     */
-    get: operations["list_assets_api_assets_get"];
-    put?: never;
-    /**
-     * Add Asset
-     * @description Import a mesh from OBJ, PLY, STL, GLB or USD. It is read in a worker, so a damaged file harms nothing; 422 says what is wrong with it.
-     *
-     *     A mesh that is in the library already takes the name that is given now.
-     */
-    post: operations["add_asset_api_assets_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue
+         * @description Everything that an effect can be built from.
+         */
+        get: operations["get_catalogue_api_catalogue_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Catalogue
-     * @description Everything that an effect can be built from.
-     */
-    get: operations["get_catalogue_api_catalogue_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/clips": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Clip
+         * @description Begin a file. 422 where size, length or format cannot be.
+         */
+        post: operations["begin_clip_api_clips_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Begin Clip
-     * @description Begin a file. 422 where size, length or format cannot be.
-     */
-    post: operations["begin_clip_api_clips_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/clips/{clip_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/clips/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Clip
+         * @description Stop making it, and remove what is there.
+         */
+        delete: operations["drop_clip_api_clips__clip_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * Drop Clip
-     * @description Stop making it, and remove what is there.
-     */
-    delete: operations["drop_clip_api_clips__clip_id__delete"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/clips/{clip_id}/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/clips/{clip_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Clip
+         * @description The finished file.
+         */
+        get: operations["get_clip_api_clips__clip_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Clip
-     * @description The finished file.
-     */
-    get: operations["get_clip_api_clips__clip_id__file_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/clips/{clip_id}/finish": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/clips/{clip_id}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Clip
+         * @description Complete the file with the frames that are there.
+         */
+        post: operations["finish_clip_api_clips__clip_id__finish_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Finish Clip
-     * @description Complete the file with the frames that are there.
-     */
-    post: operations["finish_clip_api_clips__clip_id__finish_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/clips/{clip_id}/frames/{number}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/clips/{clip_id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Frame
+         * @description The next frame as raw RGBA bytes, the top row first. 409 where frames come out of order.
+         */
+        put: operations["add_frame_api_clips__clip_id__frames__number__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /**
-     * Add Frame
-     * @description The next frame as raw RGBA bytes, the top row first. 409 where frames come out of order.
-     */
-    put: operations["add_frame_api_clips__clip_id__frames__number__put"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Effects
+         * @description All effects, the latest changed first; or those that were deleted and can still be brought back.
+         */
+        get: operations["list_effects_api_effects_get"];
+        put?: never;
+        /**
+         * Create Effect
+         * @description Make an effect: a copy, a given document, or a starter with a visible, running source.
+         */
+        post: operations["create_effect_api_effects_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Effects
-     * @description All effects, the latest changed first; or those that were deleted and can still be brought back.
-     */
-    get: operations["list_effects_api_effects_get"];
-    put?: never;
-    /**
-     * Create Effect
-     * @description Make an effect: a copy, a given document, or a starter with a visible, running source.
-     */
-    post: operations["create_effect_api_effects_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/bring-in": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Take in effects from a file that `get_file` made, with their meshes and pictures. 422 says what is wrong with it; nothing is kept then.
+         */
+        post: operations["bring_in_api_effects_bring_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Bring In
-     * @description Take in effects from a file that `get_file` made, with their meshes and pictures. 422 says what is wrong with it; nothing is kept then.
-     */
-    post: operations["bring_in_api_effects_bring_in_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/check": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Document
+         * @description Advisories for a document, or 422 with what is wrong with it.
+         */
+        post: operations["check_document_api_effects_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Check Document
-     * @description Advisories for a document, or 422 with what is wrong with it.
-     */
-    post: operations["check_document_api_effects_check_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description One file with effects and all that they need: a ZIP (see `formats.travelling`).
+         */
+        get: operations["get_file_api_effects_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get File
-     * @description One file with effects and all that they need: a ZIP (see `formats.travelling`).
-     */
-    get: operations["get_file_api_effects_file_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Effect */
+        get: operations["get_effect_api_effects__effect_id__get"];
+        /**
+         * Save Effect
+         * @description Save a new state. 409 when somebody else saved in between; nothing is overwritten silently.
+         */
+        put: operations["save_effect_api_effects__effect_id__put"];
+        post?: never;
+        /** Delete Effect */
+        delete: operations["delete_effect_api_effects__effect_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Get Effect */
-    get: operations["get_effect_api_effects__effect_id__get"];
-    /**
-     * Save Effect
-     * @description Save a new state. 409 when somebody else saved in between; nothing is overwritten silently.
-     */
-    put: operations["save_effect_api_effects__effect_id__put"];
-    post?: never;
-    /** Delete Effect */
-    delete: operations["delete_effect_api_effects__effect_id__delete"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/bring-back": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Take back the deletion of an effect.
+         */
+        post: operations["bring_back_api_effects__effect_id__bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Bring Back
-     * @description Take back the deletion of an effect.
-     */
-    post: operations["bring_back_api_effects__effect_id__bring_back_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/for-good": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/for-good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete For Good
+         * @description Let an effect that was deleted go now, with its versions.
+         */
+        delete: operations["delete_for_good_api_effects__effect_id__for_good_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * Delete For Good
-     * @description Let an effect that was deleted go now, with its versions.
-     */
-    delete: operations["delete_for_good_api_effects__effect_id__for_good_delete"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/name": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename Effect
+         * @description Give an effect another name, without opening it. It is a change like any other.
+         */
+        put: operations["rename_effect_api_effects__effect_id__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /**
-     * Rename Effect
-     * @description Give an effect another name, without opening it. It is a change like any other.
-     */
-    put: operations["rename_effect_api_effects__effect_id__name_put"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/poster": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/poster": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Poster
+         * @description The effect's small picture.
+         */
+        get: operations["get_poster_api_effects__effect_id__poster_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Poster
-     * @description The effect's small picture.
-     */
-    get: operations["get_poster_api_effects__effect_id__poster_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/stop": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stop computing; the frames that are there stay.
+         */
+        post: operations["stop_api_effects__effect_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Stop
-     * @description Stop computing; the frames that are there stay.
-     */
-    post: operations["stop_api_effects__effect_id__stop_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/trials": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Trial
+         * @description The trial of the effect's document; computing starts if it has not been computed before.
+         */
+        post: operations["open_trial_api_effects__effect_id__trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Open Trial
-     * @description The trial of the effect's document; computing starts if it has not been computed before.
-     */
-    post: operations["open_trial_api_effects__effect_id__trials_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/versions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description Every saved state, the newest first.
+         */
+        get: operations["list_versions_api_effects__effect_id__versions_get"];
+        put?: never;
+        /**
+         * Keep Version
+         * @description Keep a document among the versions without changing the effect. Pages that show the effect as it is go on from its new revision.
+         */
+        post: operations["keep_version_api_effects__effect_id__versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Versions
-     * @description Every saved state, the newest first.
-     */
-    get: operations["list_versions_api_effects__effect_id__versions_get"];
-    put?: never;
-    /**
-     * Keep Version
-     * @description Keep a document among the versions without changing the effect. Pages that show the effect as it is go on from its new revision.
-     */
-    post: operations["keep_version_api_effects__effect_id__versions_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/versions/{revision}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/versions/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Version
+         * @description The document of one version.
+         */
+        get: operations["get_version_api_effects__effect_id__versions__revision__get"];
+        /** Name Version */
+        put: operations["name_version_api_effects__effect_id__versions__revision__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Version
-     * @description The document of one version.
-     */
-    get: operations["get_version_api_effects__effect_id__versions__revision__get"];
-    /** Name Version */
-    put: operations["name_version_api_effects__effect_id__versions__revision__put"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/effects/{effect_id}/versions/{revision}/changes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/effects/{effect_id}/versions/{revision}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description What a version has that another (the one before it, or `since`) has not, in words.
+         */
+        get: operations["get_changes_api_effects__effect_id__versions__revision__changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Changes
-     * @description What a version has that another (the one before it, or `since`) has not, in words.
-     */
-    get: operations["get_changes_api_effects__effect_id__versions__revision__changes_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/exchange": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Exchange
+         * @description The document with that change, and with whatever follows from it: references filled, values of the right type and size.
+         */
+        post: operations["exchange_api_exchange_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Exchange
-     * @description The document with that change, and with whatever follows from it: references filled, values of the right type and size.
-     */
-    post: operations["exchange_api_exchange_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/guide": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/guide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Guide
+         * @description The pages of the guide, in reading order.
+         */
+        get: operations["get_guide_api_guide_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Guide
-     * @description The pages of the guide, in reading order.
-     */
-    get: operations["get_guide_api_guide_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/pictures": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pictures
+         * @description All sets: those that ship first.
+         */
+        get: operations["list_pictures_api_pictures_get"];
+        put?: never;
+        /**
+         * Add Pictures
+         * @description Import one PNG, cut into columns and rows, or several of one size as a sequence. Read in a worker; 422 says what is wrong with them.
+         */
+        post: operations["add_pictures_api_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Pictures
-     * @description All sets: those that ship first.
-     */
-    get: operations["list_pictures_api_pictures_get"];
-    put?: never;
-    /**
-     * Add Pictures
-     * @description Import one PNG, cut into columns and rows, or several of one size as a sequence. Read in a worker; 422 says what is wrong with them.
-     */
-    post: operations["add_pictures_api_pictures_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/pictures/{picture}.png": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/pictures/{picture}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Picture
+         * @description The whole sheet of a set.
+         */
+        get: operations["get_picture_api_pictures__picture__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Picture
-     * @description The whole sheet of a set.
-     */
-    get: operations["get_picture_api_pictures__picture__png_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/schema": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Schema
+         * @description The JSON Schema of the effect document.
+         */
+        get: operations["get_schema_api_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Schema
-     * @description The JSON Schema of the effect document.
-     */
-    get: operations["get_schema_api_schema_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/storage": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Storage
+         * @description What is used.
+         */
+        get: operations["get_storage_api_storage_get"];
+        /**
+         * Set Limit
+         * @description Set what computed frames may take; what is beyond it goes at once, the longest unused first.
+         */
+        put: operations["set_limit_api_storage_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Storage
-     * @description What is used.
-     */
-    get: operations["get_storage_api_storage_get"];
-    /**
-     * Set Limit
-     * @description Set what computed frames may take; what is beyond it goes at once, the longest unused first.
-     */
-    put: operations["set_limit_api_storage_put"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/storage/clear": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/storage/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Frames
+         * @description Let go all computed frames but those that somebody looks at. Effects stay; they are computed again when they are opened.
+         */
+        post: operations["clear_frames_api_storage_clear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Clear Frames
-     * @description Let go all computed frames but those that somebody looks at. Effects stay; they are computed again when they are opened.
-     */
-    post: operations["clear_frames_api_storage_clear_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Trial */
+        get: operations["get_trial_api_trials__trial_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Get Trial */
-    get: operations["get_trial_api_trials__trial_id__get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/between": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/between": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Between
+         * @description How long each particle took from `start` to the next `end`.
+         *
+         *     Each is birth, death, contact, or contact, group, rule or rule_end with the id of a shape, group or rule after a colon.
+         */
+        get: operations["between_api_trials__trial_id__between_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Between
-     * @description How long each particle took from `start` to the next `end`.
-     *
-     *     Each is birth, death, contact, or contact, group, rule or rule_end with the id of a shape, group or rule after a colon.
-     */
-    get: operations["between_api_trials__trial_id__between_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/flow": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Flow
+         * @description How many particles went from which group to which, and by which rules, over the frames computed so far.
+         */
+        get: operations["get_flow_api_trials__trial_id__flow_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Flow
-     * @description How many particles went from which group to which, and by which rules, over the frames computed so far.
-     */
-    get: operations["get_flow_api_trials__trial_id__flow_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/forms": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forms
+         * @description The solid forms that looks draw particles as, each within a ball of radius 1, as a binary block: look by look, in order of picking.
+         */
+        get: operations["get_forms_api_trials__trial_id__forms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Forms
-     * @description The solid forms that looks draw particles as, each within a ball of radius 1, as a binary block: look by look, in order of picking.
-     */
-    get: operations["get_forms_api_trials__trial_id__forms_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Frame
+         * @description A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
+         *
+         *     With `motion`, velocities come along, and where the camera goes until the next frame: what an exposure needs.
+         */
+        get: operations["get_frame_api_trials__trial_id__frames__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Frame
-     * @description A frame ready to draw, as a binary block: one set of arrays a look. One that is being computed is waited for up to `wait` seconds.
-     *
-     *     With `motion`, velocities come along, and where the camera goes until the next frame: what an exposure needs.
-     */
-    get: operations["get_frame_api_trials__trial_id__frames__number__get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}/fields/{field}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}/fields/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Field
+         * @description A field at a frame as a binary block: boundary surfaces, a slice through it at a share `at` of the way along an axis, and for a falloff
+         *     a line on which its boundaries can be dragged.
+         */
+        get: operations["get_field_api_trials__trial_id__frames__number__fields__field__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Field
-     * @description A field at a frame as a binary block: boundary surfaces, a slice through it at a share `at` of the way along an axis, and for a falloff
-     *     a line on which its boundaries can be dragged.
-     */
-    get: operations["get_field_api_trials__trial_id__frames__number__fields__field__get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}/highlight": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}/highlight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Highlight
+         * @description The ids for whom a condition holds at a frame, as a binary block with `count` and `of`.
+         *
+         *     A rule's own condition is answered from the record: whom it held for at its turn, exactly those that its count counts. `left` are those of
+         *     them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
+         */
+        post: operations["highlight_api_trials__trial_id__frames__number__highlight_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Highlight
-     * @description The ids for whom a condition holds at a frame, as a binary block with `count` and `of`.
-     *
-     *     A rule's own condition is answered from the record: whom it held for at its turn, exactly those that its count counts. `left` are those of
-     *     them who have left since, with `left_places` and `left_radii`. Any other condition is asked of the frame as it is.
-     */
-    post: operations["highlight_api_trials__trial_id__frames__number__highlight_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}/histogram": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Histogram
+         * @description How a quantity is distributed over some groups at a frame, and how many pass a comparison.
+         */
+        post: operations["histogram_api_trials__trial_id__frames__number__histogram_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Histogram
-     * @description How a quantity is distributed over some groups at a frame, and how many pass a comparison.
-     */
-    post: operations["histogram_api_trials__trial_id__frames__number__histogram_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}/particles/{particle}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}/particles/{particle}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probe
+         * @description One particle at a frame: its values, whether each rule holds for it and why, and its life story; nothing of one that never was.
+         */
+        get: operations["probe_api_trials__trial_id__frames__number__particles__particle__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Probe
-     * @description One particle at a frame: its values, whether each rule holds for it and why, and its life story; nothing of one that never was.
-     */
-    get: operations["probe_api_trials__trial_id__frames__number__particles__particle__get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/frames/{number}/rules/{rule}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/frames/{number}/rules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Explain Rule */
+        get: operations["explain_rule_api_trials__trial_id__frames__number__rules__rule__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Explain Rule */
-    get: operations["explain_rule_api_trials__trial_id__frames__number__rules__rule__get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/particles/{particle}/track": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/particles/{particle}/track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Track
+         * @description Attributes of one particle over all computed frames; null where it is not alive.
+         */
+        get: operations["track_api_trials__trial_id__particles__particle__track_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Track
-     * @description Attributes of one particle over all computed frames; null where it is not alive.
-     */
-    get: operations["track_api_trials__trial_id__particles__particle__track_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/rules/{rule}/curves": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/rules/{rule}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Branch Curves
+         * @description For how many each condition of a rule holds over the frames computed so far, evenly sampled.
+         */
+        get: operations["branch_curves_api_trials__trial_id__rules__rule__curves_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Branch Curves
-     * @description For how many each condition of a rule holds over the frames computed so far, evenly sampled.
-     */
-    get: operations["branch_curves_api_trials__trial_id__rules__rule__curves_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/shapes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shapes
+         * @description Every shape at the beginning: triangles or line in its own space and where that is in the world, as a binary block.
+         */
+        get: operations["get_shapes_api_trials__trial_id__shapes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Shapes
-     * @description Every shape at the beginning: triangles or line in its own space and where that is in the world, as a binary block.
-     */
-    get: operations["get_shapes_api_trials__trial_id__shapes_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/trials/{trial_id}/stats": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/trials/{trial_id}/stats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Stats
+         * @description Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted, in the order of `names`.
+         */
+        get: operations["get_stats_api_trials__trial_id__stats_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Stats
-     * @description Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted, in the order of `names`.
-     */
-    get: operations["get_stats_api_trials__trial_id__stats_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/uploads/{ticket}/stop": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/uploads/{ticket}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Upload
+         * @description Stop reading a file, at once.
+         */
+        post: operations["stop_upload_api_uploads__ticket__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Stop Upload
-     * @description Stop reading a file, at once.
-     */
-    post: operations["stop_upload_api_uploads__ticket__stop_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /** AdvisoryOut */
-    AdvisoryOut: {
-      /**
-       * Code
-       * @default
-       */
-      code: string;
-      /** Fix */
-      fix: {
-        [key: string]: unknown;
-      } | null;
-      /** Item */
-      item: (string | number)[];
-      /** Level */
-      level: string;
-      /** Text */
-      text: string;
-    };
-    /**
-     * Ask
-     * @description Which document to run: the saved one, or one that is being tried while a value is dragged.
-     */
-    Ask: {
-      /** Document */
-      document?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Frame
-       * @description The frame on the page's stage: handed over first.
-       * @default 0
-       */
-      frame: number;
-      /**
-       * Onward
-       * @description Go on from that frame of this trial, provisionally.
-       */
-      onward?: string | null;
-    };
-    /**
-     * Asked
-     * @description What is to be made. Sizes in pixels.
-     */
-    Asked: {
-      /**
-       * First
-       * @default 0
-       */
-      first: number;
-      /**
-       * Format
-       * @enum {string}
-       */
-      format: "still" | "png" | "webm" | "mp4";
-      /**
-       * Frames
-       * @default 1
-       */
-      frames: number;
-      /**
-       * Frames Per Second
-       * @default 24
-       */
-      frames_per_second: number;
-      /** Height */
-      height: number;
-      /**
-       * Name
-       * @default clip
-       */
-      name: string;
-      /** Width */
-      width: number;
-    };
-    /** AssetOut */
-    AssetOut: {
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /**
-       * Notes
-       * @default []
-       */
-      notes: string[];
-      /** Size */
-      size?: number | null;
-      /** Triangles */
-      triangles: number;
-    };
-    /** AttributeOut */
-    AttributeOut: {
-      /** Help */
-      help: string;
-      /** High */
-      high: number | null;
-      /** Id */
-      id: string;
-      /** Label */
-      label: string;
-      /** Low */
-      low: number | null;
-      /** Soft */
-      soft: number[];
-      /** Start */
-      start: number | number[];
-      /** Unit */
-      unit: string;
-      /** Value Type */
-      value_type: string;
-      /** Writable */
-      writable: boolean;
-    };
-    /**
-     * BetweenOut
-     * @description How long it took from one thing to another: how many particles did both, the spread of the times (s), and a list of the
-     *     first ones (particle, frame, frame and seconds), shortest first.
-     */
-    BetweenOut: {
-      /** Counts */
-      counts: number[];
-      /** Edges */
-      edges: number[];
-      /** High */
-      high: number;
-      /** Low */
-      low: number;
-      /** Mean */
-      mean: number;
-      /** Number */
-      number: number;
-      /** Rows */
-      rows: [number, number, number, number][];
-    };
-    /** Body_add_asset_api_assets_post */
-    Body_add_asset_api_assets_post: {
-      /** File */
-      file: string;
-      /**
-       * Ticket
-       * @description By which a page hears of its upload, and stops it.
-       * @default
-       */
-      ticket: string;
-    };
-    /** Body_add_pictures_api_pictures_post */
-    Body_add_pictures_api_pictures_post: {
-      /**
-       * Columns
-       * @default 1
-       */
-      columns: number;
-      /** Files */
-      files: string[];
-      /**
-       * Rows
-       * @default 1
-       */
-      rows: number;
-      /**
-       * Ticket
-       * @description By which a page hears of its upload, and stops it.
-       * @default
-       */
-      ticket: string;
-    };
-    /** Body_bring_in_api_effects_bring_in_post */
-    Body_bring_in_api_effects_bring_in_post: {
-      /** File */
-      file: string;
-    };
-    /**
-     * Branch
-     * @description One condition within a rule's condition, by its path below that, and for how many it holds by itself.
-     */
-    Branch: {
-      /** Holds */
-      holds: number;
-      /** Of */
-      of: number;
-      /** Path */
-      path: (string | number)[];
-    };
-    /**
-     * BranchCurve
-     * @description For how many a condition within a rule's condition holds by itself, at each of some frames.
-     */
-    BranchCurve: {
-      /** Holds */
-      holds: number[];
-      /** Path */
-      path: (string | number)[];
-    };
-    /**
-     * BranchCurves
-     * @description The frames that were looked at, ascending, and a curve for each condition.
-     */
-    BranchCurves: {
-      /** Curves */
-      curves: components["schemas"]["BranchCurve"][];
-      /** Frames */
-      frames: number[];
-    };
-    /**
-     * Catalogue
-     * @description The whole registry: every slot with its kinds, the fixed parts, the built-in attributes.
-     */
-    Catalogue: {
-      /** Attributes */
-      attributes: components["schemas"]["AttributeOut"][];
-      /** Collections */
-      collections: {
-        [key: string]: components["schemas"]["CollectionOut"];
-      };
-      /** Group Colors */
-      group_colors: string[];
-      /** Own Attributes */
-      own_attributes: {
-        [key: string]: components["schemas"]["AttributeOut"];
-      };
-      /** Parts */
-      parts: {
-        [key: string]: components["schemas"]["KindOut"];
-      };
-      /** Parts Of A Step */
-      parts_of_a_step: string[][];
-      /** Ramps */
-      ramps: {
-        [key: string]: string[];
-      };
-      /** Slots */
-      slots: {
-        [key: string]: components["schemas"]["KindOut"][];
-      };
-      /** Trigger Places */
-      trigger_places: {
-        [key: string]: string;
-      };
-      /** Units */
-      units: {
-        [key: string]: string;
-      };
-    };
-    /**
-     * Change
-     * @description Another `kind` at `path` (or one more, where the path ends just behind a list), or another `value` in a field that others follow.
-     *
-     *     `given` are fields of the new part that are known already. `trial` and `frame` tell of which particles values to begin with are taken.
-     */
-    Change: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /**
-       * Frame
-       * @default 0
-       */
-      frame: number;
-      /** Given */
-      given?: {
-        [key: string]: unknown;
-      };
-      /** Kind */
-      kind?: string | null;
-      /** Path */
-      path: (string | number)[];
-      /** Trial */
-      trial?: string | null;
-      /** Value */
-      value?: unknown;
-    };
-    /**
-     * ChangeOut
-     * @description One difference between two versions.
-     */
-    ChangeOut: {
-      /**
-       * Sort
-       * @enum {string}
-       */
-      sort: "added" | "removed" | "moved" | "changed";
-      /** Text */
-      text: string;
-    };
-    /**
-     * Changed
-     * @description The document after the change, or why there is none.
-     */
-    Changed: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Refused
-       * @default
-       */
-      refused: string;
-    };
-    /** ClipOut */
-    ClipOut: {
-      /** Bytes */
-      bytes: number;
-      /** Frames */
-      frames: number;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Written */
-      written: number;
-    };
-    /**
-     * CollectionOut
-     * @description A list of a document: the word for one of its items, by which references name it, and the slot that they are chosen from, if any.
-     */
-    CollectionOut: {
-      /** Slot */
-      slot: string;
-      /** Word */
-      word: string;
-    };
-    /** EffectName */
-    EffectName: {
-      /** Name */
-      name: string;
-    };
-    /**
-     * EffectOut
-     * @description An effect with its document.
-     */
-    EffectOut: {
-      /**
-       * Changed
-       * Format: date-time
-       */
-      changed: string;
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Id */
-      id: string;
-      /** Revision */
-      revision: number;
-    };
-    /**
-     * Explanation
-     * @description A rule at a frame: why it holds for nobody, in words (empty where it does for somebody), and counts for each of its conditions.
-     */
-    Explanation: {
-      /** Branches */
-      branches: components["schemas"]["Branch"][];
-      /** Text */
-      text: string;
-    };
-    /**
-     * FieldOut
-     * @description One field of a kind, as the interface shows it. `type` decides the editor.
-     */
-    FieldOut: {
-      /** Along */
-      along?: string | null;
-      /** Default */
-      default?: unknown;
-      /** Help */
-      help?: string | null;
-      /** High */
-      high?: number | null;
-      /**
-       * Keyable
-       * @default false
-       */
-      keyable: boolean;
-      /** Label */
-      label: string;
-      /** Lookups */
-      lookups?: {
-        [key: string]: string;
-      } | null;
-      /** Low */
-      low?: number | null;
-      /** Many */
-      many?: string | boolean | null;
-      /** Measures */
-      measures?: string | null;
-      /** Name */
-      name: string;
-      /** No */
-      no?: string | null;
-      /** Only */
-      only?: string[] | null;
-      /** Optional */
-      optional?: string | null;
-      /** Per Frame */
-      per_frame?: string | null;
-      /** Renews */
-      renews?: boolean | null;
-      /** Required */
-      required: boolean;
-      /** Slot */
-      slot?: string | null;
-      /** Soft */
-      soft?: number[] | null;
-      /** Step */
-      step?: number | null;
-      /** Suggest */
-      suggest?: string | null;
-      /** To */
-      to?: string | null;
-      /** Type */
-      type: string;
-      /** Unit */
-      unit?: string | null;
-      /** Unit From */
-      unit_from?: string | null;
-      /** Value */
-      value?: string | null;
-      /** Value From */
-      value_from?: string | null;
-      /** Variants */
-      variants?: {
-        [key: string]: {
-          [key: string]: {
-            [key: string]: unknown;
-          };
+    schemas: {
+        /** AdvisoryOut */
+        AdvisoryOut: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Fix */
+            fix: {
+                [key: string]: unknown;
+            } | null;
+            /** Item */
+            item: (string | number)[];
+            /** Level */
+            level: string;
+            /** Text */
+            text: string;
         };
-      } | null;
-      /** Words */
-      words?: {
-        [key: string]: string;
-      } | null;
-      /** Yes */
-      yes?: string | null;
+        /**
+         * Ask
+         * @description Which document to run: the saved one, or one that is being tried while a value is dragged.
+         */
+        Ask: {
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Frame
+             * @description The frame on the page's stage: handed over first.
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Onward
+             * @description Go on from that frame of this trial, provisionally.
+             */
+            onward?: string | null;
+        };
+        /**
+         * Asked
+         * @description What is to be made. Sizes in pixels.
+         */
+        Asked: {
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "still" | "png" | "webm" | "mp4";
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
+            /**
+             * Frames Per Second
+             * @default 24
+             */
+            frames_per_second: number;
+            /** Height */
+            height: number;
+            /**
+             * Name
+             * @default clip
+             */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /** AssetOut */
+        AssetOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /** Size */
+            size?: number | null;
+            /** Triangles */
+            triangles: number;
+        };
+        /** AttributeOut */
+        AttributeOut: {
+            /** Help */
+            help: string;
+            /** High */
+            high: number | null;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number | null;
+            /** Soft */
+            soft: number[];
+            /** Start */
+            start: number | number[];
+            /** Unit */
+            unit: string;
+            /** Value Type */
+            value_type: string;
+            /** Writable */
+            writable: boolean;
+        };
+        /**
+         * BetweenOut
+         * @description How long it took from one thing to another: how many particles did both, the spread of the times (s), and a list of the
+         *     first ones (particle, frame, frame and seconds), shortest first.
+         */
+        BetweenOut: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Number */
+            number: number;
+            /** Rows */
+            rows: [
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
+        /** Body_add_asset_api_assets_post */
+        Body_add_asset_api_assets_post: {
+            /** File */
+            file: string;
+            /**
+             * Ticket
+             * @description By which a page hears of its upload, and stops it.
+             * @default
+             */
+            ticket: string;
+        };
+        /** Body_add_pictures_api_pictures_post */
+        Body_add_pictures_api_pictures_post: {
+            /**
+             * Columns
+             * @default 1
+             */
+            columns: number;
+            /** Files */
+            files: string[];
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Ticket
+             * @description By which a page hears of its upload, and stops it.
+             * @default
+             */
+            ticket: string;
+        };
+        /** Body_bring_in_api_effects_bring_in_post */
+        Body_bring_in_api_effects_bring_in_post: {
+            /** File */
+            file: string;
+        };
+        /**
+         * Branch
+         * @description One condition within a rule's condition, by its path below that, and for how many it holds by itself.
+         */
+        Branch: {
+            /** Holds */
+            holds: number;
+            /** Of */
+            of: number;
+            /** Path */
+            path: (string | number)[];
+        };
+        /**
+         * BranchCurve
+         * @description For how many a condition within a rule's condition holds by itself, at each of some frames.
+         */
+        BranchCurve: {
+            /** Holds */
+            holds: number[];
+            /** Path */
+            path: (string | number)[];
+        };
+        /**
+         * BranchCurves
+         * @description The frames that were looked at, ascending, and a curve for each condition.
+         */
+        BranchCurves: {
+            /** Curves */
+            curves: components["schemas"]["BranchCurve"][];
+            /** Frames */
+            frames: number[];
+        };
+        /**
+         * Catalogue
+         * @description The whole registry: every slot with its kinds, the fixed parts, the built-in attributes.
+         */
+        Catalogue: {
+            /** Attributes */
+            attributes: components["schemas"]["AttributeOut"][];
+            /** Collections */
+            collections: {
+                [key: string]: components["schemas"]["CollectionOut"];
+            };
+            /** Group Colors */
+            group_colors: string[];
+            /** Own Attributes */
+            own_attributes: {
+                [key: string]: components["schemas"]["AttributeOut"];
+            };
+            /** Parts */
+            parts: {
+                [key: string]: components["schemas"]["KindOut"];
+            };
+            /** Parts Of A Step */
+            parts_of_a_step: string[][];
+            /** Ramps */
+            ramps: {
+                [key: string]: string[];
+            };
+            /** Slots */
+            slots: {
+                [key: string]: components["schemas"]["KindOut"][];
+            };
+            /** Trigger Places */
+            trigger_places: {
+                [key: string]: string;
+            };
+            /** Units */
+            units: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Change
+         * @description Another `kind` at `path` (or one more, where the path ends just behind a list), or another `value` in a field that others follow.
+         *
+         *     `given` are fields of the new part that are known already. `trial` and `frame` tell of which particles values to begin with are taken.
+         */
+        Change: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /** Given */
+            given?: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind?: string | null;
+            /** Path */
+            path: (string | number)[];
+            /** Trial */
+            trial?: string | null;
+            /** Value */
+            value?: unknown;
+        };
+        /**
+         * ChangeOut
+         * @description One difference between two versions.
+         */
+        ChangeOut: {
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "added" | "removed" | "moved" | "changed";
+            /** Text */
+            text: string;
+        };
+        /**
+         * Changed
+         * @description The document after the change, or why there is none.
+         */
+        Changed: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Refused
+             * @default
+             */
+            refused: string;
+        };
+        /** ClipOut */
+        ClipOut: {
+            /** Bytes */
+            bytes: number;
+            /** Frames */
+            frames: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Written */
+            written: number;
+        };
+        /**
+         * CollectionOut
+         * @description A list of a document: the word for one of its items, by which references name it, and the slot that they are chosen from, if any.
+         */
+        CollectionOut: {
+            /** Slot */
+            slot: string;
+            /** Word */
+            word: string;
+        };
+        /** EffectName */
+        EffectName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * EffectOut
+         * @description An effect with its document.
+         */
+        EffectOut: {
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Explanation
+         * @description A rule at a frame: why it holds for nobody, in words (empty where it does for somebody), and counts for each of its conditions.
+         */
+        Explanation: {
+            /** Branches */
+            branches: components["schemas"]["Branch"][];
+            /** Text */
+            text: string;
+        };
+        /**
+         * FieldOut
+         * @description One field of a kind, as the interface shows it. `type` decides the editor.
+         */
+        FieldOut: {
+            /** Along */
+            along?: string | null;
+            /** Default */
+            default?: unknown;
+            /** Help */
+            help?: string | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Keyable
+             * @default false
+             */
+            keyable: boolean;
+            /** Label */
+            label: string;
+            /** Lookups */
+            lookups?: {
+                [key: string]: string;
+            } | null;
+            /** Low */
+            low?: number | null;
+            /** Many */
+            many?: string | boolean | null;
+            /** Measures */
+            measures?: string | null;
+            /** Name */
+            name: string;
+            /** No */
+            no?: string | null;
+            /** Only */
+            only?: string[] | null;
+            /** Optional */
+            optional?: string | null;
+            /** Per Frame */
+            per_frame?: string | null;
+            /** Renews */
+            renews?: boolean | null;
+            /** Required */
+            required: boolean;
+            /** Slot */
+            slot?: string | null;
+            /** Soft */
+            soft?: number[] | null;
+            /** Step */
+            step?: number | null;
+            /** Suggest */
+            suggest?: string | null;
+            /** To */
+            to?: string | null;
+            /** Type */
+            type: string;
+            /** Unit */
+            unit?: string | null;
+            /** Unit From */
+            unit_from?: string | null;
+            /** Value */
+            value?: string | null;
+            /** Value From */
+            value_from?: string | null;
+            /** Variants */
+            variants?: {
+                [key: string]: {
+                    [key: string]: {
+                        [key: string]: unknown;
+                    };
+                };
+            } | null;
+            /** Words */
+            words?: {
+                [key: string]: string;
+            } | null;
+            /** Yes */
+            yes?: string | null;
+        };
+        /**
+         * FlowOut
+         * @description Who flows between groups: slices of time, ribbons (slice, from, to, number; −1 is outside) and moves (slice, from, to, rule, number).
+         */
+        FlowOut: {
+            /** Frames */
+            frames: number[];
+            /** Groups */
+            groups: string[];
+            /** Moves */
+            moves: number[][];
+            /** Population */
+            population: number[][];
+            /** Ribbons */
+            ribbons: number[][];
+            /** Rules */
+            rules: string[];
+            /** Sampled */
+            sampled: boolean;
+        };
+        /** HTTPValidationError */
+        HTTPValidationError: {
+            /** Detail */
+            detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * Histogram
+         * @description `thresholds` are the lowest and highest value that each threshold takes over the particles looked at.
+         */
+        Histogram: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Outside */
+            outside: number;
+            /** Passing */
+            passing: number | null;
+            /** Thresholds */
+            thresholds: number[][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Kept
+         * @description A document to keep among the versions, under a name.
+         */
+        Kept: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
+        };
+        /**
+         * KindOut
+         * @description A registered kind, or a fixed part of the document: wording, help and fields.
+         */
+        KindOut: {
+            /** Category */
+            category: string;
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Help */
+            help: string;
+            /** High */
+            high?: number | null;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low?: number | null;
+            /** On A Moment */
+            on_a_moment?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Only In
+             * @default []
+             */
+            only_in: string[];
+            /** Phase */
+            phase?: string | null;
+            /** Places */
+            places?: string[] | null;
+            /**
+             * Runs
+             * @default false
+             */
+            runs: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Shader */
+            shader?: string | null;
+            /**
+             * Single
+             * @default false
+             */
+            single: boolean;
+            /** Soft */
+            soft?: number[] | null;
+            /** Start */
+            start?: number | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit?: string | null;
+            /** Value Type */
+            value_type?: string | null;
+        };
+        /** Limit */
+        Limit: {
+            /**
+             * Limit
+             * @description Bytes that computed frames may take.
+             */
+            limit: number;
+        };
+        /** Naming */
+        Naming: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * New
+         * @description Where a new effect comes from: a copy of another, a document, or the starter.
+         */
+        New: {
+            /** Copy Of */
+            copy_of?: string | null;
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * Page
+         * @description A page of the guide, in Markdown.
+         */
+        Page: {
+            /** Id */
+            id: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * PictureOut
+         * @description A set of drawings on one sheet; sizes in pixels.
+         */
+        PictureOut: {
+            /** Columns */
+            columns: number;
+            /** Count */
+            count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Ships */
+            ships: boolean;
+            /** Width */
+            width: number;
+        };
+        /**
+         * Reading
+         * @description A quantity to be spread out in a histogram, and optionally a condition on it to count by. `contacts` reads it at every contact of the run.
+         *
+         *     `path` is the place of the condition in the trial's document, as in `Test`.
+         */
+        Reading: {
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Contacts
+             * @default false
+             */
+            contacts: boolean;
+            /** Path */
+            path?: (string | number)[];
+            /** Quantity */
+            quantity: {
+                [key: string]: unknown;
+            };
+            /** Who */
+            who?: string[];
+        };
+        /**
+         * Save
+         * @description A new state of an effect, made from `revision`; `tab` tells the page's own saves from those of others.
+         */
+        Save: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
+        };
+        /** Stopped */
+        Stopped: {
+            /** Stopped */
+            stopped: boolean;
+        };
+        /**
+         * StorageOut
+         * @description Bytes on disk. `frames` can be computed again, `effects` (with versions, meshes and pictures) cannot.
+         */
+        StorageOut: {
+            /**
+             * Deleted
+             * @description Effects that were deleted and can be brought back.
+             */
+            deleted: number;
+            /** Effects */
+            effects: number;
+            /** Folder */
+            folder: string;
+            /** Frames */
+            frames: number;
+            /** Free */
+            free: number;
+            /** Limit */
+            limit: number;
+        };
+        /**
+         * Summary
+         * @description An effect on the library page.
+         */
+        Summary: {
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
+            /** Deleted */
+            deleted?: string | null;
+            /** Demo */
+            demo: boolean;
+            /**
+             * Gone In
+             * @description Days for which one that was deleted can still be brought back.
+             */
+            gone_in?: number | null;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Poster */
+            poster: string | null;
+            /** Revision */
+            revision: number;
+            /** Summary */
+            summary: string;
+        };
+        /**
+         * Test
+         * @description Whom to look for: the condition at `path` in the trial's document, or any other one, among groups (none: everyone).
+         *
+         *     Amounts that vary by particle draw their values by their place in the document; only by its path does a condition mean exactly what it
+         *     meant in the run.
+         */
+        Test: {
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Otherwise
+             * @description Those for whom it does not hold.
+             * @default false
+             */
+            otherwise: boolean;
+            /** Path */
+            path?: (string | number)[];
+            /** Who */
+            who?: string[];
+        };
+        /**
+         * TrialOut
+         * @description A trial and how far its frames are computed. `computed` frames from 0 on can be read.
+         */
+        TrialOut: {
+            /**
+             * Any Frame
+             * @default false
+             */
+            any_frame: boolean;
+            /** Computed */
+            computed: number;
+            /** Findings */
+            findings: {
+                [key: string]: unknown;
+            }[];
+            /** Frames Per Second */
+            frames_per_second: number;
+            /** Id */
+            id: string;
+            /** Key */
+            key: string;
+            /** Last */
+            last: number;
+            /** Message */
+            message: string;
+            /**
+             * Names
+             * @description Ids by collection, in the order of the run's document: what counts are told by.
+             */
+            names: {
+                [key: string]: string[];
+            };
+            /** Provisional From */
+            provisional_from?: number | null;
+            /** Seconds */
+            seconds: number;
+            /** State */
+            state: string;
+            /**
+             * Waiting
+             * @description Names of the effects whose runs it waits for; none where it does not wait.
+             */
+            waiting?: string[] | null;
+        };
+        /** ValidationError */
+        ValidationError: {
+            /** Context */
+            ctx?: Record<string, unknown>;
+            /** Input */
+            input?: unknown;
+            /** Location */
+            loc: (string | number)[];
+            /** Message */
+            msg: string;
+            /** Error Type */
+            type: string;
+        };
+        /** Version */
+        Version: {
+            /** Name */
+            name: string | null;
+            /** Revision */
+            revision: number;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+        };
     };
-    /**
-     * FlowOut
-     * @description Who flows between groups: slices of time, ribbons (slice, from, to, number; −1 is outside) and moves (slice, from, to, rule, number).
-     */
-    FlowOut: {
-      /** Frames */
-      frames: number[];
-      /** Groups */
-      groups: string[];
-      /** Moves */
-      moves: number[][];
-      /** Population */
-      population: number[][];
-      /** Ribbons */
-      ribbons: number[][];
-      /** Rules */
-      rules: string[];
-      /** Sampled */
-      sampled: boolean;
-    };
-    /** HTTPValidationError */
-    HTTPValidationError: {
-      /** Detail */
-      detail?: components["schemas"]["ValidationError"][];
-    };
-    /**
-     * Histogram
-     * @description `thresholds` are the lowest and highest value that each threshold takes over the particles looked at.
-     */
-    Histogram: {
-      /** Counts */
-      counts: number[];
-      /** Edges */
-      edges: number[];
-      /** High */
-      high: number;
-      /** Low */
-      low: number;
-      /** Outside */
-      outside: number;
-      /** Passing */
-      passing: number | null;
-      /** Thresholds */
-      thresholds: number[][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * Kept
-     * @description A document to keep among the versions, under a name.
-     */
-    Kept: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /**
-       * Name
-       * @default
-       */
-      name: string;
-      /**
-       * Tab
-       * @default
-       */
-      tab: string;
-    };
-    /**
-     * KindOut
-     * @description A registered kind, or a fixed part of the document: wording, help and fields.
-     */
-    KindOut: {
-      /** Category */
-      category: string;
-      /** Fields */
-      fields: components["schemas"]["FieldOut"][];
-      /** Help */
-      help: string;
-      /** High */
-      high?: number | null;
-      /** Kind */
-      kind: string;
-      /** Low */
-      low?: number | null;
-      /** On A Moment */
-      on_a_moment?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Only In
-       * @default []
-       */
-      only_in: string[];
-      /** Phase */
-      phase?: string | null;
-      /** Places */
-      places?: string[] | null;
-      /**
-       * Runs
-       * @default false
-       */
-      runs: boolean;
-      /** Sentence */
-      sentence: string;
-      /** Shader */
-      shader?: string | null;
-      /**
-       * Single
-       * @default false
-       */
-      single: boolean;
-      /** Soft */
-      soft?: number[] | null;
-      /** Start */
-      start?: number | null;
-      /** Title */
-      title: string;
-      /** Unit */
-      unit?: string | null;
-      /** Value Type */
-      value_type?: string | null;
-    };
-    /** Limit */
-    Limit: {
-      /**
-       * Limit
-       * @description Bytes that computed frames may take.
-       */
-      limit: number;
-    };
-    /** Naming */
-    Naming: {
-      /** Name */
-      name: string;
-    };
-    /**
-     * New
-     * @description Where a new effect comes from: a copy of another, a document, or the starter.
-     */
-    New: {
-      /** Copy Of */
-      copy_of?: string | null;
-      /** Document */
-      document?: {
-        [key: string]: unknown;
-      } | null;
-      /** Name */
-      name?: string | null;
-    };
-    /**
-     * Page
-     * @description A page of the guide, in Markdown.
-     */
-    Page: {
-      /** Id */
-      id: string;
-      /** Text */
-      text: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * PictureOut
-     * @description A set of drawings on one sheet; sizes in pixels.
-     */
-    PictureOut: {
-      /** Columns */
-      columns: number;
-      /** Count */
-      count: number;
-      /** Height */
-      height: number;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Rows */
-      rows: number;
-      /** Ships */
-      ships: boolean;
-      /** Width */
-      width: number;
-    };
-    /**
-     * Reading
-     * @description A quantity to be spread out in a histogram, and optionally a condition on it to count by. `contacts` reads it at every contact of the run.
-     *
-     *     `path` is the place of the condition in the trial's document, as in `Test`.
-     */
-    Reading: {
-      /** Condition */
-      condition?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Contacts
-       * @default false
-       */
-      contacts: boolean;
-      /** Path */
-      path?: (string | number)[];
-      /** Quantity */
-      quantity: {
-        [key: string]: unknown;
-      };
-      /** Who */
-      who?: string[];
-    };
-    /**
-     * Save
-     * @description A new state of an effect, made from `revision`; `tab` tells the page's own saves from those of others.
-     */
-    Save: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Revision */
-      revision: number;
-      /**
-       * Tab
-       * @default
-       */
-      tab: string;
-    };
-    /** Stopped */
-    Stopped: {
-      /** Stopped */
-      stopped: boolean;
-    };
-    /**
-     * StorageOut
-     * @description Bytes on disk. `frames` can be computed again, `effects` (with versions, meshes and pictures) cannot.
-     */
-    StorageOut: {
-      /**
-       * Deleted
-       * @description Effects that were deleted and can be brought back.
-       */
-      deleted: number;
-      /** Effects */
-      effects: number;
-      /** Folder */
-      folder: string;
-      /** Frames */
-      frames: number;
-      /** Free */
-      free: number;
-      /** Limit */
-      limit: number;
-    };
-    /**
-     * Summary
-     * @description An effect on the library page.
-     */
-    Summary: {
-      /**
-       * Changed
-       * Format: date-time
-       */
-      changed: string;
-      /** Deleted */
-      deleted?: string | null;
-      /** Demo */
-      demo: boolean;
-      /**
-       * Gone In
-       * @description Days for which one that was deleted can still be brought back.
-       */
-      gone_in?: number | null;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Poster */
-      poster: string | null;
-      /** Revision */
-      revision: number;
-      /** Summary */
-      summary: string;
-    };
-    /**
-     * Test
-     * @description Whom to look for: the condition at `path` in the trial's document, or any other one, among groups (none: everyone).
-     *
-     *     Amounts that vary by particle draw their values by their place in the document; only by its path does a condition mean exactly what it
-     *     meant in the run.
-     */
-    Test: {
-      /** Condition */
-      condition?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Otherwise
-       * @description Those for whom it does not hold.
-       * @default false
-       */
-      otherwise: boolean;
-      /** Path */
-      path?: (string | number)[];
-      /** Who */
-      who?: string[];
-    };
-    /**
-     * TrialOut
-     * @description A trial and how far its frames are computed. `computed` frames from 0 on can be read.
-     */
-    TrialOut: {
-      /**
-       * Any Frame
-       * @default false
-       */
-      any_frame: boolean;
-      /** Computed */
-      computed: number;
-      /** Findings */
-      findings: {
-        [key: string]: unknown;
-      }[];
-      /** Frames Per Second */
-      frames_per_second: number;
-      /** Id */
-      id: string;
-      /** Key */
-      key: string;
-      /** Last */
-      last: number;
-      /** Message */
-      message: string;
-      /**
-       * Names
-       * @description Ids by collection, in the order of the run's document: what counts are told by.
-       */
-      names: {
-        [key: string]: string[];
-      };
-      /** Provisional From */
-      provisional_from?: number | null;
-      /** Seconds */
-      seconds: number;
-      /** State */
-      state: string;
-      /**
-       * Waiting
-       * @description Names of the effects whose runs it waits for; none where it does not wait.
-       */
-      waiting?: string[] | null;
-    };
-    /** ValidationError */
-    ValidationError: {
-      /** Context */
-      ctx?: Record<string, never>;
-      /** Input */
-      input?: unknown;
-      /** Location */
-      loc: (string | number)[];
-      /** Message */
-      msg: string;
-      /** Error Type */
-      type: string;
-    };
-    /** Version */
-    Version: {
-      /** Name */
-      name: string | null;
-      /** Revision */
-      revision: number;
-      /**
-       * Saved
-       * Format: date-time
-       */
-      saved: string;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  list_assets_api_assets_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AssetOut"][];
-        };
-      };
-    };
-  };
-  add_asset_api_assets_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["Body_add_asset_api_assets_post"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AssetOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_catalogue_api_catalogue_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Catalogue"];
-        };
-      };
-    };
-  };
-  begin_clip_api_clips_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Asked"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ClipOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  drop_clip_api_clips__clip_id__delete: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        clip_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_clip_api_clips__clip_id__file_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        clip_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  finish_clip_api_clips__clip_id__finish_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        clip_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ClipOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  add_frame_api_clips__clip_id__frames__number__put: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        clip_id: string;
-        number: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": unknown;
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ClipOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  list_effects_api_effects_get: {
-    parameters: {
-      query?: {
-        deleted?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Summary"][];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  create_effect_api_effects_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["New"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EffectOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  bring_in_api_effects_bring_in_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["Body_bring_in_api_effects_bring_in_post"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Summary"][];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  check_document_api_effects_check_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          [key: string]: unknown;
-        };
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AdvisoryOut"][];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_file_api_effects_file_get: {
-    parameters: {
-      query: {
-        effect: string[];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_effect_api_effects__effect_id__get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EffectOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  save_effect_api_effects__effect_id__put: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Save"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EffectOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  delete_effect_api_effects__effect_id__delete: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  bring_back_api_effects__effect_id__bring_back_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Summary"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  delete_for_good_api_effects__effect_id__for_good_delete: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  rename_effect_api_effects__effect_id__name_put: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EffectName"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Summary"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_poster_api_effects__effect_id__poster_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "image/png": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  stop_api_effects__effect_id__stop_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": boolean;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  open_trial_api_effects__effect_id__trials_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Ask"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrialOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  list_versions_api_effects__effect_id__versions_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Version"][];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  keep_version_api_effects__effect_id__versions_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Kept"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EffectOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_version_api_effects__effect_id__versions__revision__get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-        revision: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  name_version_api_effects__effect_id__versions__revision__put: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        effect_id: string;
-        revision: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Naming"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Version"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_changes_api_effects__effect_id__versions__revision__changes_get: {
-    parameters: {
-      query?: {
-        since?: number | null;
-      };
-      header?: never;
-      path: {
-        effect_id: string;
-        revision: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangeOut"][];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  exchange_api_exchange_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Change"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Changed"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_guide_api_guide_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Page"][];
-        };
-      };
-    };
-  };
-  list_pictures_api_pictures_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PictureOut"][];
-        };
-      };
-    };
-  };
-  add_pictures_api_pictures_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["Body_add_pictures_api_pictures_post"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PictureOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_picture_api_pictures__picture__png_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        picture: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "image/png": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_schema_api_schema_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-    };
-  };
-  get_storage_api_storage_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StorageOut"];
-        };
-      };
-    };
-  };
-  set_limit_api_storage_put: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Limit"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StorageOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  clear_frames_api_storage_clear_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StorageOut"];
-        };
-      };
-    };
-  };
-  get_trial_api_trials__trial_id__get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrialOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  between_api_trials__trial_id__between_get: {
-    parameters: {
-      query: {
-        start: string;
-        end: string;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BetweenOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_flow_api_trials__trial_id__flow_get: {
-    parameters: {
-      query?: {
-        most?: number;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FlowOut"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_forms_api_trials__trial_id__forms_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_frame_api_trials__trial_id__frames__number__get: {
-    parameters: {
-      query?: {
-        wait?: number;
-        motion?: boolean;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_field_api_trials__trial_id__frames__number__fields__field__get: {
-    parameters: {
-      query?: {
-        axis?: "x" | "y" | "z";
-        at?: number;
-        surfaces?: boolean;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-        field: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  highlight_api_trials__trial_id__frames__number__highlight_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Test"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  histogram_api_trials__trial_id__frames__number__histogram_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Reading"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Histogram"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  probe_api_trials__trial_id__frames__number__particles__particle__get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-        particle: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  explain_rule_api_trials__trial_id__frames__number__rules__rule__get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-        number: number;
-        rule: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Explanation"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  track_api_trials__trial_id__particles__particle__track_get: {
-    parameters: {
-      query?: {
-        columns?: string;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-        particle: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: (number | null)[];
-          };
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  branch_curves_api_trials__trial_id__rules__rule__curves_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-        rule: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BranchCurves"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_shapes_api_trials__trial_id__shapes_get: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  get_stats_api_trials__trial_id__stats_get: {
-    parameters: {
-      query?: {
-        start?: number;
-      };
-      header?: never;
-      path: {
-        trial_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          }[];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  stop_upload_api_uploads__ticket__stop_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        ticket: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Stopped"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
+    list_assets_api_assets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetOut"][];
+                };
+            };
+        };
+    };
+    add_asset_api_assets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_asset_api_assets_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_catalogue_api_catalogue_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    begin_clip_api_clips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_clip_api_clips__clip_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_clip_api_clips__clip_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finish_clip_api_clips__clip_id__finish_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_frame_api_clips__clip_id__frames__number__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_effects_api_effects_get: {
+        parameters: {
+            query?: {
+                deleted?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_effect_api_effects_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["New"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_api_effects_bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_api_effects_bring_in_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_document_api_effects_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvisoryOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_file_api_effects_file_get: {
+        parameters: {
+            query: {
+                effect: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_effect_api_effects__effect_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_effect_api_effects__effect_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Save"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_effect_api_effects__effect_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_back_api_effects__effect_id__bring_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_for_good_api_effects__effect_id__for_good_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rename_effect_api_effects__effect_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EffectName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_poster_api_effects__effect_id__poster_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_api_effects__effect_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": boolean;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    open_trial_api_effects__effect_id__trials_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ask"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_versions_api_effects__effect_id__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_version_api_effects__effect_id__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Kept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_version_api_effects__effect_id__versions__revision__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    name_version_api_effects__effect_id__versions__revision__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                effect_id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_changes_api_effects__effect_id__versions__revision__changes_get: {
+        parameters: {
+            query?: {
+                since?: number | null;
+            };
+            header?: never;
+            path: {
+                effect_id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    exchange_api_exchange_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_guide_api_guide_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page"][];
+                };
+            };
+        };
+    };
+    list_pictures_api_pictures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+        };
+    };
+    add_pictures_api_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_pictures_api_pictures_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_picture_api_pictures__picture__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_schema_api_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    get_storage_api_storage_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    set_limit_api_storage_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Limit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    clear_frames_api_storage_clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    get_trial_api_trials__trial_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    between_api_trials__trial_id__between_get: {
+        parameters: {
+            query: {
+                start: string;
+                end: string;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BetweenOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_flow_api_trials__trial_id__flow_get: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_forms_api_trials__trial_id__forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_frame_api_trials__trial_id__frames__number__get: {
+        parameters: {
+            query?: {
+                wait?: number;
+                motion?: boolean;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_field_api_trials__trial_id__frames__number__fields__field__get: {
+        parameters: {
+            query?: {
+                axis?: "x" | "y" | "z";
+                at?: number;
+                surfaces?: boolean;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    highlight_api_trials__trial_id__frames__number__highlight_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Test"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    histogram_api_trials__trial_id__frames__number__histogram_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    probe_api_trials__trial_id__frames__number__particles__particle__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                particle: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    explain_rule_api_trials__trial_id__frames__number__rules__rule__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    track_api_trials__trial_id__particles__particle__track_get: {
+        parameters: {
+            query?: {
+                columns?: string;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                particle: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: (number | null)[];
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    branch_curves_api_trials__trial_id__rules__rule__curves_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BranchCurves"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_shapes_api_trials__trial_id__shapes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_stats_api_trials__trial_id__stats_get: {
+        parameters: {
+            query?: {
+                start?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_upload_api_uploads__ticket__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ticket: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stopped"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
 }

@@ -1,4 +1,4 @@
-/** The command palette and the list of keys. */
+/** The command palette: everything that can be done, found by its name. */
 
 import { Command as Palette_ } from "cmdk";
 import { Dialog } from "@/ui/controls";
@@ -28,7 +28,7 @@ export function Palette({
             <Palette_.Group
               key={group}
               heading={group}
-              className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft"
+              className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft"
             >
               {list
                 .filter((command) => command.group === group)
@@ -50,40 +50,6 @@ export function Palette({
           ))}
         </Palette_.List>
       </Palette_>
-    </Dialog>
-  );
-}
-
-export function Shortcuts({
-  open,
-  onOpenChange,
-  list,
-}: {
-  open: boolean;
-  onOpenChange: (open: boolean) => void;
-  list: Command[];
-}) {
-  return (
-    <Dialog
-      open={open}
-      onOpenChange={onOpenChange}
-      title="Keyboard"
-      description="In text fields, keys type; everywhere else:"
-    >
-      <table className="w-full">
-        <tbody>
-          {list
-            .filter((command) => command.keys)
-            .map((command) => (
-              <tr key={command.label} className="border-b border-line/50">
-                <td className="py-1">{command.label}</td>
-                <td className="text-right">
-                  <kbd className="tabular rounded border border-line px-1.5 text-xs">{command.keys}</kbd>
-                </td>
-              </tr>
-            ))}
-        </tbody>
-      </table>
     </Dialog>
   );
 }

@@ -1,80 +1,63 @@
-/** One open effect: the score on the left, the stage in the middle, the clock below, the lens on the right. */
+/** One open effect: the score on the left, the stage with the clock below it, the lens over the stage's edge. */
 
-import { useEffect, useMemo, useRef, useState } from "react";
-import { Group as Panels, Panel, Separator } from "react-resizable-panels";
+import { Tooltip } from "radix-ui";
+import { useEffect, useMemo, useState } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
-import { answered, api, Refused } from "@/api/client";
 import { Clock } from "@/clock/Clock";
-import { pause, playWhenReady } from "@/clock/playing";
-import { Lens } from "@/lens/Lens";
+import { LensPane } from "@/lens/LensPane";
 import { Score } from "@/score/Score";
 import { Stage } from "@/stage/Stage";
-import { keepMine, open, takeTheirs, useStudio } from "@/state/studio";
-import { usePicture } from "@/state/trials";
+import type { Session } from "@/state/session";
+import { CheckProvider } from "@/state/advisories";
+import { SessionContext, useApp, useSession, useStudio } from "@/state/use";
 import { Button, Dialog } from "@/ui/controls";
-import { commands, isTaken, meant } from "./commands";
+import { commands } from "./commands";
+import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
-import { Palette, Shortcuts } from "./Palette";
+import { useKeys } from "./keyboard";
+import { Palette } from "./Palette";
+import { ScorePane } from "./ScorePane";
+import { Shortcuts } from "./Shortcuts";
 import { TopBar } from "./TopBar";
 import { Versions } from "./Versions";
 
-type Window_ = "palette" | "shortcuts" | "versions" | null;
+export type Window = "palette" | "shortcuts" | "versions" | null;
 
+/** Opens the effect of the address, and closes it when one leaves. */
 export function Studio() {
   const { id } = useParams();
+  const app = useApp();
   const navigate = useNavigate();
   const location = useLocation();
-  const fresh = useRef((location.state as { fresh?: boolean } | null)?.fresh === true);
-  const loaded = useStudio((state) => state.id === id && state.document !== null && state.catalogue !== null);
-  const lensOpen = useStudio((state) => state.lensOpen);
-  const [window_, setWindow] = useState<Window_>(null);
+  const fresh = (location.state as { fresh?: boolean } | null)?.fresh === true;
+  const [session, setSession] = useState<Session | null>(null);
   const [problem, setProblem] = useState("");
-  useHighlighting();
 
   useEffect(() => {
     if (!id) return;
-    usePicture.setState({ shown: null, shapes: null, dragged: null });
-    const load = async () => {
-      if (!useStudio.getState().catalogue) useStudio.setState({ catalogue: await answered(api.GET("/api/catalogue")) });
-      await open(id);
-      // A new effect shows itself at once.
-      if (fresh.current) {
-        fresh.current = false;
-        void navigate(".", { replace: true, state: null });
-        playWhenReady(id);
-      }
-    };
-    load().catch((error: Refused) => setProblem(error.message));
-    return () => pause();
-  }, [id, navigate]);
-
-  const opener = useMemo(
-    () => ({
-      palette: () => setWindow("palette"),
-      shortcuts: () => setWindow("shortcuts"),
-      versions: () => setWindow("versions"),
-      library: () => void navigate("/"),
-    }),
-    [navigate],
-  );
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (isTaken(event)) return;
-      const command = commands(opener).find((entry) => entry.keys && meant(event, entry.keys));
-      if (command) {
-        event.preventDefault();
-        command.run();
-      }
-    };
-    // A button that has the focus would be pressed as the key comes up.
-    const release = (event: KeyboardEvent) => event.key === " " && !isTaken(event) && event.preventDefault();
-    window.addEventListener("keydown", press);
-    window.addEventListener("keyup", release);
+    let current = true;
+    let opened: Session | null = null;
+    app.open(id).then(
+      (made) => {
+        if (!current) return app.close(made);
+        opened = made;
+        setSession(made);
+        // A new effect shows itself at once.
+        if (fresh) {
+          void navigate(".", { replace: true, state: null });
+          made.playing.playWhenReady();
+        }
+      },
+      (error: Error) => current && setProblem(error.message),
+    );
     return () => {
-      window.removeEventListener("keydown", press);
-      window.removeEventListener("keyup", release);
+      current = false;
+      setSession(null);
+      if (opened) app.close(opened);
     };
-  }, [opener]);
+    // What was asked for on arriving counts once.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [app, id, navigate]);
 
   if (problem) {
     return (
@@ -87,81 +70,83 @@ export function Studio() {
       </main>
     );
   }
-  const list = window_ ? commands(opener) : [];
+  return session ? (
+    <SessionContext value={session}>
+      <Tooltip.Provider delayDuration={500}>
+        <CheckProvider>
+          <Opened key={session.id} />
+        </CheckProvider>
+      </Tooltip.Provider>
+    </SessionContext>
+  ) : (
+    <p className="p-10 text-soft">Opening the effect…</p>
+  );
+}
+
+function Opened() {
+  const session = useSession();
+  const navigate = useNavigate();
+  const [shown, setShown] = useState<Window>(null);
+  const stageOnly = useStudio((state) => state.stageOnly);
+  useHighlighting();
+  const open = useMemo(
+    () => ({ window: (next: Window) => setShown(next), library: () => void navigate("/") }),
+    [navigate],
+  );
+  useKeys(open);
+  const list = shown ? commands(session, open) : [];
+  const toggle = (window_: Window) => (next: boolean) => setShown(next ? window_ : null);
   return (
     <div className="flex h-full flex-col">
-      <TopBar onPalette={opener.palette} onShortcuts={opener.shortcuts} onVersions={opener.versions} />
-      {loaded ? (
-        <Panels orientation="horizontal" className="min-h-0 flex-1">
-          <Panel
-            id="score"
-            defaultSize="440px"
-            minSize="320px"
-            maxSize="640px"
-            groupResizeBehavior="preserve-pixel-size"
-          >
-            <main aria-label="Score" className="h-full overflow-y-auto bg-panel">
-              <Score />
-            </main>
-          </Panel>
-          <Handle />
-          <Panel id="middle" minSize="300px">
-            <div className="flex h-full flex-col">
-              <div className="relative min-h-0 flex-1">
-                <Stage />
-              </div>
-              <div className="shrink-0">
-                <Clock />
-              </div>
-            </div>
-          </Panel>
-          {lensOpen && (
-            <>
-              <Handle />
-              <Panel
-                id="lens"
-                defaultSize="310px"
-                minSize="240px"
-                maxSize="520px"
-                groupResizeBehavior="preserve-pixel-size"
-              >
-                <aside aria-label="Lens" className="h-full">
-                  <Lens />
-                </aside>
-              </Panel>
-            </>
-          )}
-        </Panels>
-      ) : (
-        <p className="p-10 text-soft">Opening the effect…</p>
-      )}
-      <Palette open={window_ === "palette"} onOpenChange={(next) => setWindow(next ? "palette" : null)} list={list} />
-      <Shortcuts
-        open={window_ === "shortcuts"}
-        onOpenChange={(next) => setWindow(next ? "shortcuts" : null)}
-        list={list}
-      />
-      <Versions open={window_ === "versions"} onOpenChange={(next) => setWindow(next ? "versions" : null)} />
+      {!stageOnly && <TopBar onOpen={setShown} />}
+      <div className="relative flex min-h-0 flex-1">
+        {!stageOnly && (
+          <ScorePane>
+            <Score />
+          </ScorePane>
+        )}
+        <div className="flex min-w-0 flex-1 flex-col">
+          <div className="relative min-h-0 flex-1">
+            <Stage />
+            {!stageOnly && <LensPane />}
+            {stageOnly && <StageOnlyHint />}
+          </div>
+          {!stageOnly && <Clock />}
+        </div>
+      </div>
+      <Palette open={shown === "palette"} onOpenChange={toggle("palette")} list={list} />
+      <Shortcuts open={shown === "shortcuts"} onOpenChange={toggle("shortcuts")} list={list} />
+      <Versions open={shown === "versions"} onOpenChange={toggle("versions")} />
+      <FirstHints />
       <Conflict />
     </div>
   );
 }
 
-function Handle() {
-  return <Separator className="w-px bg-line outline-offset-2 hover:bg-ice data-[separator-state=drag]:bg-ice" />;
+function StageOnlyHint() {
+  const session = useSession();
+  return (
+    <button
+      type="button"
+      className="absolute right-3 top-3 rounded bg-panel/70 px-2 py-1 text-xs text-soft hover:text-text"
+      onClick={() => session.set({ stageOnly: false })}
+    >
+      everything again (F)
+    </button>
+  );
 }
 
 function Conflict() {
+  const session = useSession();
   const [problem, setProblem] = useState("");
   const saving = useStudio((state) => state.saving);
   if (saving.state !== "conflict") return null;
+  const refused = (error: Error) => setProblem(error.message);
   return (
     <Dialog open unfocused onOpenChange={() => undefined} title="Changed in another tab" description={saving.message}>
       <div className="mt-3 flex justify-end gap-2">
-        <Button onClick={() => void takeTheirs().catch((error: Error) => setProblem(error.message))}>
-          Take the other version
-        </Button>
-        <Button onClick={() => void keepMine().catch((error: Error) => setProblem(error.message))}>Keep mine</Button>
+        <Button onClick={() => void session.takeTheirs().catch(refused)}>Take the other version</Button>
+        <Button onClick={() => void session.keepMine().catch(refused)}>Keep mine</Button>
       </div>
       {problem && (
         <p role="alert" className="mt-3 text-xs text-ember">

@@ -1,57 +1,56 @@
 /** The bar at the top: where one is, whether it is saved, undo and redo. */
 
-import { ArrowLeft, History, Keyboard, Moon, PanelRightOpen, Redo2, Search, Sun, Undo2 } from "lucide-react";
-import { useState } from "react";
+import { ArrowLeft, History, Keyboard, Moon, PanelLeft, Redo2, Search, Sun, Undo2 } from "lucide-react";
 import { Link } from "react-router";
-import { edit, redo, saveAgain, undo, useStudio } from "@/state/studio";
-import { stopClip, useClips } from "@/state/clips";
-import { useConnection } from "@/state/live";
+import { useStore } from "zustand";
+import { useApp, useConnection, usePreferences, useSession, useStudio } from "@/state/use";
 import { IconButton } from "@/ui/controls";
-import { setTone, toneNow } from "./commands";
+import type { Window } from "./Studio";
 
-export function TopBar({
-  onPalette,
-  onShortcuts,
-  onVersions,
-}: {
-  onPalette: () => void;
-  onShortcuts: () => void;
-  onVersions: () => void;
-}) {
-  const name = useStudio((state) => state.document?.name ?? "");
+export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
+  const app = useApp();
+  const session = useSession();
+  const name = useStudio((state) => state.document.name);
   const past = useStudio((state) => state.past.length);
   const future = useStudio((state) => state.future.length);
-  const lensOpen = useStudio((state) => state.lensOpen);
-  const [tone, setLocalTone] = useState(toneNow());
+  const scoreOpen = useStudio((state) => state.scoreOpen);
+  const tone = usePreferences((state) => state.tone);
+  const rename = (text: string) => text.trim() && text !== name && session.edit(["name"], text.trim());
   return (
     <header className="flex h-10 shrink-0 items-center gap-1 border-b border-line bg-panel px-2">
       <Link
         to="/"
         aria-label="Back to the library"
-        className="flex items-center gap-1.5 rounded px-2 py-1 text-soft hover:bg-raised hover:text-text"
+        className="flex h-7 items-center gap-1.5 rounded px-2 text-soft hover:bg-raised hover:text-text"
       >
         <ArrowLeft className="size-4" />
         Library
       </Link>
+      <IconButton
+        label={scoreOpen ? "Fold the score away" : "Unfold the score"}
+        keys="J"
+        aria-pressed={scoreOpen}
+        onClick={() => session.set({ scoreOpen: !scoreOpen })}
+      >
+        <PanelLeft />
+      </IconButton>
       <input
         aria-label="Name of the effect"
-        className="mx-1 w-64 rounded border border-transparent bg-transparent px-2 py-1 font-medium hover:border-line focus:border-ice focus:outline-none"
+        className="mx-1 w-60 min-w-24 rounded border border-transparent bg-transparent px-2 py-1 font-medium hover:border-line focus:border-ice focus:outline-none"
         key={name}
         defaultValue={name}
         maxLength={80}
-        onBlur={(event) =>
-          event.target.value.trim() && event.target.value !== name && edit(["name"], event.target.value.trim())
-        }
+        onBlur={(event) => rename(event.target.value)}
         title="Enter or leaving keeps what is typed, Escape takes it back."
         onKeyDown={(event) => {
           if (event.key === "Escape") event.currentTarget.value = name;
           if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
         }}
       />
-      <IconButton label="Undo" keys="Ctrl+Z" disabled={past === 0} onClick={undo}>
+      <IconButton label="Undo" keys="Ctrl+Z" disabled={past === 0} onClick={() => session.undo()}>
         <Undo2 />
       </IconButton>
-      <IconButton label="Redo" keys="Ctrl+Shift+Z" disabled={future === 0} onClick={redo}>
+      <IconButton label="Redo" keys="Ctrl+Shift+Z" disabled={future === 0} onClick={() => session.redo()}>
         <Redo2 />
       </IconButton>
       <SaveState />
@@ -59,37 +58,29 @@ export function TopBar({
       <ClipState />
       <button
         type="button"
-        onClick={onPalette}
-        className="flex items-center gap-2 rounded border border-line px-2 py-0.5 text-soft hover:text-text"
+        onClick={() => onOpen("palette")}
+        className="flex h-7 shrink-0 items-center gap-2 rounded border border-line px-2 text-soft hover:text-text"
       >
         <Search className="size-3.5" /> Find a command <kbd className="tabular text-xs">Ctrl+K</kbd>
       </button>
-      <IconButton label="Versions" onClick={onVersions}>
+      <IconButton label="Versions" onClick={() => onOpen("versions")}>
         <History />
       </IconButton>
       <IconButton
         label={tone === "dark" ? "Light" : "Dark"}
-        onClick={() => {
-          const next = tone === "dark" ? "light" : "dark";
-          setTone(next);
-          setLocalTone(next);
-        }}
+        onClick={() => app.preferences.setState({ tone: tone === "dark" ? "light" : "dark" })}
       >
         {tone === "dark" ? <Sun /> : <Moon />}
       </IconButton>
-      <IconButton label="Keyboard" keys="?" onClick={onShortcuts}>
+      <IconButton label="Keyboard" keys="?" onClick={() => onOpen("shortcuts")}>
         <Keyboard />
       </IconButton>
-      {!lensOpen && (
-        <IconButton label="Unfold the lens" keys="L" onClick={() => useStudio.setState({ lensOpen: true })}>
-          <PanelRightOpen />
-        </IconButton>
-      )}
     </header>
   );
 }
 
 function SaveState() {
+  const session = useSession();
   const saving = useStudio((state) => state.saving);
   const connected = useConnection((state) => state.connected);
   if (!connected)
@@ -102,7 +93,7 @@ function SaveState() {
     return (
       <span role="alert" className="ml-1 flex min-w-0 items-center gap-2 text-xs text-ember">
         <span className="truncate">Not saved yet: {saving.message}</span>
-        <button type="button" className="underline" onClick={saveAgain}>
+        <button type="button" className="underline" onClick={() => session.saveAgain()}>
           Try again
         </button>
       </span>
@@ -118,7 +109,8 @@ function SaveState() {
 
 /** A clip that is being made, wherever one is: how far it is, and a way to stop it. */
 function ClipState() {
-  const making = useClips((state) => state.making);
+  const { clips } = useApp();
+  const making = useStore(clips.store, (state) => state.making);
   if (!making) return null;
   return (
     <span role="status" className="mr-2 flex items-center gap-2 text-xs text-soft">
@@ -128,7 +120,7 @@ function ClipState() {
       <button
         type="button"
         disabled={making.stopping}
-        onClick={stopClip}
+        onClick={() => clips.stop()}
         className="rounded border border-line px-1.5 text-text hover:bg-raised disabled:opacity-40"
       >
         {making.stopping ? "stopping…" : "Stop"}

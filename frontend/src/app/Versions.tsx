@@ -5,19 +5,19 @@ import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answered, api } from "@/api/client";
 import type { Effect } from "@/state/document";
-import { commit, useStudio } from "@/state/studio";
 import { Button, Dialog } from "@/ui/controls";
+import { useSession, useStudio } from "@/state/use";
 
 export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
-  const id = useStudio((state) => state.id);
+  const session = useSession();
   const revision = useStudio((state) => state.revision);
   const client = useQueryClient();
   const [shown, setShown] = useState<number | null>(null);
-  const params = { path: { effect_id: id ?? "" } };
+  const params = { path: { effect_id: session.id } };
   const versions = useQuery({
-    queryKey: ["versions", id, revision, open],
+    queryKey: ["versions", session.id, revision, open],
     queryFn: () => answered(api.GET("/api/effects/{effect_id}/versions", { params })),
-    enabled: open && !!id,
+    enabled: open,
   });
   const take = async (number: number) => {
     const document = await answered(
@@ -25,7 +25,7 @@ export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: 
         params: { path: { ...params.path, revision: number } },
       }),
     );
-    commit(document as unknown as Effect);
+    session.commit(document as unknown as Effect);
     onOpenChange(false);
   };
   const name = async (number: number, text: string) => {
@@ -79,7 +79,7 @@ export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: 
                 </Button>
               )}
             </div>
-            {shown === version.revision && id && <Changes id={id} version={version.revision} now={revision} />}
+            {shown === version.revision && <Changes id={session.id} version={version.revision} now={revision} />}
           </li>
         ))}
       </ul>

@@ -1,156 +1,174 @@
 /** Everything that can be done by name or key, in one list: the palette, the shortcuts and their help read it. */
 
-import { adders } from "@/score/adding";
-import { nameOf, wordFor, type Collection } from "@/state/document";
-import { redo, undo, useStudio } from "@/state/studio";
-import { runAgain, seek, stopRun } from "@/state/trials";
-import { stageView } from "@/stage/view";
-import { pause, step, toggle } from "@/clock/playing";
-import { lastFrame } from "@/state/studio";
+import { adders, duplicated, turnTo } from "@/state/adding";
+import { listOf, nameOf, usesOf, wordFor, type Collection } from "@/state/document";
+import { lastFrame } from "@/state/run";
+import type { LensTab, Session, SessionState } from "@/state/session";
+import type { Window } from "./Studio";
 
 export interface Command {
+  /** By which its key is remembered. */
+  name: string;
   group: string;
   label: string;
   keys?: string;
   run: () => void;
+  /** Done when the key comes up again, for what lasts as long as it is held. */
+  release?: () => void;
 }
 
-export const toneNow = (): string => document.documentElement.dataset.tone ?? "dark";
-
-export function setTone(tone: string): void {
-  document.documentElement.dataset.tone = tone;
-  localStorage.setItem("tone", tone);
-  useStudio.setState((state) => ({ stats: [...state.stats] }));
+export interface Opening {
+  window: (next: Window) => void;
+  library: () => void;
 }
 
-const last = (): number => lastFrame(useStudio.getState().document);
+/** Collections whose items the keys for duplicating and removing work on. */
+const ITEMS: readonly string[] = ["shapes", "fields", "dials", "groups", "attributes", "sources", "rules", "looks"];
+
+function selectedItem({ state }: Session): { collection: Collection; index: number } | null {
+  const [collection, index] = state.selected ?? [];
+  return ITEMS.includes(String(collection)) ? { collection: collection as Collection, index: Number(index) } : null;
+}
+
+function duplicate(session: Session): void {
+  const item = selectedItem(session);
+  if (!item) return session.set({ hint: "Choose a rule, a look, a source or another item of the score first." });
+  session.commit(duplicated(session.state.document, item.collection, item.index));
+  turnTo(session, item.collection, item.index + 1);
+}
+
+function remove(session: Session): void {
+  const item = selectedItem(session);
+  if (!item) return;
+  const { document, catalogue } = session.state;
+  const word = wordFor(catalogue, item.collection);
+  const node = listOf(document, item.collection)[item.index];
+  const users = node ? usesOf(document, catalogue, word, String(node.id)) : [];
+  if (users.length)
+    return session.set({ hint: `It is in use: ${users.join(", ")}. Point them at something else first.` });
+  session.set({ selected: null });
+  session.edit([item.collection, item.index], undefined);
+}
+
+/** Moves the chosen item up or down among its own. */
+function shift(session: Session, by: number): void {
+  const item = selectedItem(session);
+  if (!item) return;
+  const { document } = session.state;
+  const list = [...listOf(document, item.collection)];
+  const to = item.index + by;
+  if (to < 0 || to >= list.length) return;
+  const [moved] = list.splice(item.index, 1);
+  list.splice(to, 0, moved!);
+  session.edit([item.collection], list);
+  turnTo(session, item.collection, to);
+}
+
+function letGo(session: Session): void {
+  const { tool, measured, chosen, stageOnly } = session.state;
+  // One thing at a time, the latest first.
+  if (tool !== "look") return session.set({ tool: "look", measured: measured?.to ? measured : null });
+  if (measured) return session.set({ measured: null });
+  if (chosen) return session.set({ chosen: null });
+  if (stageOnly) return session.set({ stageOnly: false });
+  session.set({ highlight: null, highlighted: null, particle: null, selected: null });
+}
 
 /** Commands with keys work anywhere outside of text fields. */
-export function commands(open: {
-  palette: () => void;
-  shortcuts: () => void;
-  versions: () => void;
-  library: () => void;
-}): Command[] {
-  const { catalogue, document: effect } = useStudio.getState();
-  const add = catalogue ? adders(catalogue) : null;
-  const list: Command[] = [
-    { group: "Time", label: "Play or pause", keys: "Space", run: toggle },
-    { group: "Time", label: "One frame back", keys: ",", run: () => step(-1) },
-    { group: "Time", label: "One frame on", keys: ".", run: () => step(1) },
-    { group: "Time", label: "To the start", keys: "Home", run: () => (pause(), seek(0)) },
-    { group: "Time", label: "To the end", keys: "End", run: () => (pause(), seek(last())) },
-    { group: "Time", label: "Stop computing", run: () => void stopRun() },
-    { group: "Time", label: "Compute again", run: runAgain },
-    { group: "Edit", label: "Undo", keys: "Ctrl+Z", run: undo },
-    { group: "Edit", label: "Redo", keys: "Ctrl+Shift+Z", run: redo },
-    { group: "Edit", label: "Versions…", run: open.versions },
-    { group: "Stage", label: "Everything in view", keys: "0", run: () => stageView.look("home") },
-    { group: "Stage", label: "From the front", keys: "1", run: () => stageView.look("front") },
-    { group: "Stage", label: "From the side", keys: "2", run: () => stageView.look("side") },
-    { group: "Stage", label: "From above", keys: "3", run: () => stageView.look("above") },
-    {
-      group: "Stage",
-      label: "Handles: move the chosen shape",
-      keys: "M",
-      run: () => useStudio.setState({ handles: "move" }),
-    },
-    { group: "Stage", label: "Handles: turn it", keys: "T", run: () => useStudio.setState({ handles: "turn" }) },
-    { group: "Stage", label: "Handles: scale it", keys: "S", run: () => useStudio.setState({ handles: "scale" }) },
-    {
-      group: "Stage",
-      label: "The finished picture, or back to the stage",
-      keys: "P",
-      run: () => useStudio.setState((state) => ({ picturing: !state.picturing })),
-    },
-    {
-      group: "Stage",
-      label: "Colour everybody by group",
-      keys: "B",
-      run: () => useStudio.setState((state) => ({ byGroup: !state.byGroup })),
-    },
-    {
-      group: "Time",
-      label: "Exact or onward edits",
-      keys: "O",
-      run: () => useStudio.setState((state) => ({ onward: !state.onward })),
-    },
-    {
-      group: "Stage",
-      label: "Let go of what is ringed",
-      keys: "Escape",
-      run: () => useStudio.setState({ highlight: null, highlighted: null, particle: null, selected: null }),
-    },
-    {
-      group: "Window",
-      label: "Fold or unfold the lens",
-      keys: "L",
-      run: () => useStudio.setState((state) => ({ lensOpen: !state.lensOpen })),
-    },
-    { group: "Window", label: "Charts", keys: "C", run: () => useStudio.setState({ lens: "charts", lensOpen: true }) },
-    { group: "Window", label: "Guide", keys: "G", run: () => useStudio.setState({ lens: "guide", lensOpen: true }) },
-    { group: "Window", label: "Find a command", keys: "Ctrl+K", run: open.palette },
-    { group: "Window", label: "Keyboard", keys: "?", run: open.shortcuts },
-    { group: "Window", label: "Light or dark", run: () => setTone(toneNow() === "dark" ? "light" : "dark") },
-    { group: "Window", label: "Back to the library", run: open.library },
-  ];
-  if (add && effect) {
-    list.push({ group: "Add", label: "Add a rule", keys: "R", run: () => add.rules.add() });
-    list.push({ group: "Add", label: "Add a source", run: () => add.sources.add() });
-    list.push({ group: "Add", label: "Add a group", run: () => add.groups.add() });
-    list.push({ group: "Add", label: "Add a dial", run: () => add.dials.add() });
-    list.push({ group: "Add", label: "Add a field", run: () => add.fields.add() });
-    list.push({ group: "Add", label: "Add an attribute", run: () => add.attributes.add() });
-    for (const info of catalogue!.slots.shape ?? []) {
-      const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;
-      list.push({ group: "Add", label, run: () => add.shapes.add(info) });
-    }
-    for (const info of catalogue!.slots.look ?? [])
-      list.push({ group: "Add", label: `Add a look: ${info.title}`, run: () => add.looks.add(info) });
-    for (const collection of ["sources", "rules", "shapes", "groups"] as Collection[]) {
-      effect[collection].forEach((item, index) => {
-        const run = () => {
-          useStudio.setState({ selected: [collection, index] });
-          document
-            .querySelector(`[data-item="${collection}/${String(item.id)}"]`)
-            ?.scrollIntoView({ block: "center", behavior: "smooth" });
-        };
-        list.push({
-          group: "Go to",
-          label: `${wordFor(catalogue!, collection)}: ${nameOf(item, wordFor(catalogue!, collection), index)}`,
-          run,
-        });
-      });
-    }
+export function commands(session: Session, open: Opening): Command[] {
+  const { catalogue, document: effect } = session.state;
+  const { playing, viewpoint, app } = session;
+  const add = adders(session);
+  const list: Command[] = [];
+  const group = (title: string) => (label: string, keys: string | undefined, run: () => void, release?: () => void) =>
+    list.push({ name: `${title}: ${label}`, group: title, label, keys, run, release });
+  const switched = (name: "stageOnly" | "picturing" | "byGroup" | "onward") => () =>
+    session.set({ [name]: !session.state[name] } as Partial<SessionState>);
+  const lens = (tab: LensTab) => () => {
+    const { lens: now, lensOpen } = session.state;
+    session.set({ lens: tab, lensOpen: !(lensOpen && now === tab) });
+  };
+
+  const time = group("Time");
+  time("Play or pause", "Space", () => playing.toggle());
+  time("One frame back", ",", () => playing.step(-1));
+  time("One frame on", ".", () => playing.step(1));
+  time("To the start", "Home", () => (playing.pause(), session.seek(0)));
+  time("To the end", "End", () => (playing.pause(), session.seek(lastFrame(session.state.document))));
+  time("Stop computing", undefined, () => void session.run.stop());
+  time("Compute again", undefined, () => session.run.again());
+  time("Exact or onward edits", "O", switched("onward"));
+
+  const edit = group("Edit");
+  edit("Undo", "Ctrl+Z", () => session.undo());
+  edit("Redo", "Ctrl+Shift+Z", () => session.redo());
+  edit("Duplicate the chosen item", "D", () => duplicate(session));
+  edit("Remove the chosen item", "Delete", () => remove(session));
+  edit("Move the chosen item up", "Alt+ArrowUp", () => shift(session, -1));
+  edit("Move the chosen item down", "Alt+ArrowDown", () => shift(session, 1));
+  edit("Versions…", undefined, () => open.window("versions"));
+
+  const stage = group("Stage");
+  stage("Everything in view", "0", () => viewpoint.look("home"));
+  stage("From the front", "1", () => viewpoint.look("front"));
+  stage("From the side", "2", () => viewpoint.look("side"));
+  stage("From above", "3", () => viewpoint.look("above"));
+  stage("The chosen thing in view", "4", () => viewpoint.frameSelected());
+  stage("Handles: move the chosen shape", "M", () => session.set({ handles: "move" }));
+  stage("Handles: turn it", "T", () => session.set({ handles: "turn" }));
+  stage("Handles: scale it", "S", () => session.set({ handles: "scale" }));
+  stage("Measure between two points", "W", () => session.set({ tool: "measure", measured: null }));
+  stage("Choose many in a box", "Q", () => session.set({ tool: "box" }));
+  stage("The finished picture, or back to the stage", "P", switched("picturing"));
+  stage("Colour everybody by group", "B", switched("byGroup"));
+  const before = (on: boolean) => () => session.set({ before: on });
+  stage("As it was before the last edit (hold)", "V", before(true), before(false));
+  stage("Let go of what is ringed or chosen", "Escape", () => letGo(session));
+  stage("The stage alone, or everything", "F", switched("stageOnly"));
+
+  const panels = group("Window");
+  panels("Fold or unfold the lens", "L", () => session.set({ lensOpen: !session.state.lensOpen }));
+  panels("Fold or unfold the score", "J", () => session.set({ scoreOpen: !session.state.scoreOpen }));
+  panels("Find in the score", "/", () => {
+    session.set({ scoreOpen: true });
+    setTimeout(() => document.getElementById("score-search")?.focus(), 30);
+  });
+  panels("Probe", undefined, lens("probe"));
+  panels("Charts", "C", lens("charts"));
+  panels("Advisories", "A", lens("advisories"));
+  panels("Guide", "G", lens("guide"));
+  panels("Find a command", "Ctrl+K", () => open.window("palette"));
+  panels("Keyboard", "?", () => open.window("shortcuts"));
+  panels("Light or dark", undefined, () => {
+    const { tone } = app.preferences.getState();
+    app.preferences.setState({ tone: tone === "dark" ? "light" : "dark" });
+  });
+  panels("Back to the library", undefined, open.library);
+
+  const adding = group("Add");
+  adding("Add a rule", "R", () => add.rules.add());
+  adding("Add a source", undefined, () => add.sources.add());
+  adding("Add a group", undefined, () => add.groups.add());
+  adding("Add a dial", undefined, () => add.dials.add());
+  adding("Add a field", undefined, () => add.fields.add());
+  adding("Add an attribute", undefined, () => add.attributes.add());
+  for (const info of catalogue.slots.shape ?? []) {
+    const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;
+    adding(label, undefined, () => add.shapes.add(info));
   }
-  return list;
-}
+  for (const info of catalogue.slots.look ?? []) {
+    adding(`Add a look: ${info.title}`, undefined, () => add.looks.add(info));
+  }
 
-/** Whether a key press means a command's keys. */
-export function meant(event: KeyboardEvent, keys: string): boolean {
-  const parts = keys.split("+");
-  const key = parts.at(-1)!;
-  const control = parts.includes("Ctrl");
-  if (control !== (event.ctrlKey || event.metaKey)) return false;
-  if (control && parts.includes("Shift") !== event.shiftKey) return false;
-  const pressed = event.key === " " ? "Space" : event.key;
-  return pressed.toLowerCase() === key.toLowerCase();
-}
-
-const TYPING =
-  "input:not([type=checkbox]):not([type=range]):not([type=color]):not([type=radio]), textarea, select, [contenteditable=true]";
-
-/** What a list or a box to tick does with Space is its own; everywhere else Space plays. */
-const OWN_SPACE =
-  "input[type=checkbox], input[type=radio], [role=menu], [role=listbox], [role=alertdialog], [data-modal]";
-
-/** Text fields keep their keys, open menus and dialogs too; Space plays from wherever else the focus happens to be. */
-export function isTaken(event: KeyboardEvent): boolean {
-  const target = event.target as HTMLElement;
-  if (target.closest?.(TYPING)) return !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() === "z";
-  if (event.key === " ") return !!target.closest?.(OWN_SPACE);
-  // Undo and the palette also work from within a value's box.
-  const control = event.ctrlKey || event.metaKey;
-  if (target.closest?.("[role=dialog], [role=menu]")) return !control || !["k", "z"].includes(event.key.toLowerCase());
-  return false;
+  const go = group("Go to");
+  for (const collection of ["sources", "rules", "shapes", "groups"]) {
+    const word = wordFor(catalogue, collection);
+    listOf(effect, collection).forEach((item, index) =>
+      go(`${word}: ${nameOf(item, word, index)}`, undefined, () => turnTo(session, collection, index, "center")),
+    );
+  }
+  const { keys } = app.preferences.getState();
+  return list.map((command) =>
+    command.name in keys ? { ...command, keys: keys[command.name] || undefined } : command,
+  );
 }

@@ -1,37 +1,60 @@
 /** Keeps the ring on the stage in step with what is hovered or pinned, the playhead and the run. */
 
 import { useEffect } from "react";
-import type { LayerData } from "@/stage/drawing/data";
+import { asFloats, asWhole } from "@/api/block";
 import { fetchBlock } from "@/api/client";
+import type { LayerData } from "@/stage/drawing/data";
 import { addressOf, at } from "@/state/document";
-import { useStudio } from "@/state/studio";
+import type { Session } from "@/state/session";
+import { useSession } from "@/state/use";
 
 export function useHighlighting(): void {
-  const highlight = useStudio((state) => state.highlight);
-  const trial = useStudio((state) => state.trial?.id);
-  const frame = useStudio((state) => state.frame);
-  const ready = useStudio((state) => !!state.trial && state.frame < state.trial.computed);
-  useEffect(() => {
-    if (!highlight || !trial || !ready) return;
-    const abort = new AbortController();
+  const session = useSession();
+  useEffect(() => follow(session), [session]);
+}
+
+interface Ringed {
+  of: number;
+  turn: boolean;
+}
+
+/** Asks for those ringed whenever what is asked changes; returns how to stop. */
+function follow(session: Session): () => void {
+  let asked = "";
+  let abort = new AbortController();
+  const update = () => {
+    const { highlight, frame, document } = session.state;
+    const { trial } = session.run.state;
+    const ready = trial !== null && frame < trial.computed;
+    const key = highlight && ready ? JSON.stringify([highlight.key, highlight.pinned, trial.id, frame]) : "";
+    if (key === asked) return;
+    asked = key;
+    abort.abort();
+    abort = new AbortController();
+    if (!highlight || !ready) return;
     // A pinned condition is meant as it stands now, after a threshold has been dragged as well.
-    const { document } = useStudio.getState();
-    const condition =
-      (document && highlight.path.length ? at(document, highlight.path) : undefined) ?? highlight.condition;
-    const path = document ? addressOf(document, highlight.path).split("/") : [];
-    const body = { condition, path, who: highlight.who, otherwise: highlight.otherwise ?? false };
-    fetchBlock<{ of: number; turn: boolean }>(`/api/trials/${trial}/frames/${frame}/highlight`, body, abort.signal)
-      .then(({ head, arrays }) => {
-        const gone = arrays.left as Int32Array;
-        const ids = new Set([...(arrays.ids as Int32Array), ...gone]);
-        const left = gone.length
-          ? departed(gone, arrays.left_places as Float32Array, arrays.left_radii as Float32Array)
-          : null;
-        useStudio.setState({ highlighted: { ids, of: head.of, turn: head.turn, left } });
+    const there = highlight.path.length ? at(document, highlight.path) : undefined;
+    const body = {
+      condition: there ?? highlight.condition,
+      path: addressOf(document, highlight.path).split("/"),
+      who: highlight.who,
+      otherwise: highlight.otherwise ?? false,
+    };
+    fetchBlock<Ringed>(`/api/trials/${trial.id}/frames/${frame}/highlight`, body, abort.signal)
+      .then((block) => {
+        const gone = asWhole(block, "left");
+        const ids = new Set([...asWhole(block, "ids"), ...gone]);
+        const left = gone.length ? departed(gone, asFloats(block, "left_places"), asFloats(block, "left_radii")) : null;
+        session.set({ highlighted: { ids, of: block.head.of, turn: block.head.turn, left } });
       })
       .catch(() => undefined);
-    return () => abort.abort();
-  }, [highlight, trial, frame, ready]);
+  };
+  const stops = [session.store.subscribe(update), session.run.store.subscribe(update)];
+  update();
+  return () => {
+    abort.abort();
+    stops.forEach((stop) => stop());
+  };
 }
 
 const PALE = 150;

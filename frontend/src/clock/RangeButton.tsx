@@ -2,11 +2,13 @@
 
 import { FoldHorizontal } from "lucide-react";
 import { useState } from "react";
-import { lastFrame, useStudio } from "@/state/studio";
 import { Button, Popover } from "@/ui/controls";
 import { frameTyped } from "@/ui/typed";
+import { useSession, useStudio } from "@/state/use";
+import { lastFrame } from "@/state/run";
 
 export function RangeButton() {
+  const session = useSession();
   const range = useStudio((state) => state.range);
   const document = useStudio((state) => state.document);
   const frame = useStudio((state) => state.frame);
@@ -14,7 +16,7 @@ export function RangeButton() {
   const fps = Number(document?.clock.frames_per_second ?? 24);
   const set = (first: number, end: number) => {
     const [low, high] = [Math.max(0, Math.min(first, last - 1)), Math.min(last, Math.max(end, first + 1))];
-    useStudio.setState({ range: low === 0 && high === last ? null : [low, high] });
+    session.set({ range: low === 0 && high === last ? null : [low, high] });
   };
   const [from, to] = range ?? [0, last];
   return (
@@ -43,7 +45,7 @@ export function RangeButton() {
       <div className="flex flex-wrap gap-2">
         <Button onClick={() => set(frame, Math.max(to, frame + 1))}>From here</Button>
         <Button onClick={() => set(Math.min(from, frame - 1), frame)}>To here</Button>
-        <Button disabled={!range} onClick={() => useStudio.setState({ range: null })}>
+        <Button disabled={!range} onClick={() => session.set({ range: null })}>
           Everything
         </Button>
       </div>

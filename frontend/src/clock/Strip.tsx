@@ -1,27 +1,28 @@
-/** The strip that is the population: a stacked area of groups over time, births and deaths as ticks, scrubbed on directly. */
+/** The strip that is the population: a stacked area of groups over time, births and deaths as ticks, scrubbed on directly.
+ * While it plays only the playhead over it moves. */
 
 import { useEffect, useRef, useState } from "react";
-import { lastFrame, useStudio, type FrameStats } from "@/state/studio";
-import { seek } from "@/state/trials";
-import type { Node } from "@/state/document";
+import { lastFrame, type FrameStats } from "@/state/run";
+import type { Group } from "@/state/document";
+import { useNow, usePreferences, useRun, useSession, useStudio } from "@/state/use";
 import { count } from "@/ui/numbers";
 
 const TICKS = 10;
+const STEPS: Record<string, number> = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 };
 
 export function Strip() {
+  const session = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [over, setOver] = useState<number | null>(null);
-  const stats = useStudio((state) => state.stats);
-  const stale = useStudio((state) => state.stale);
+  const stats = useRun((state) => state.stats);
+  const stale = useRun((state) => state.stale);
+  const computing = useRun((state) => state.trial?.state === "computing");
+  const provisional = useRun((state) => state.trial?.provisional_from ?? null);
   const range = useStudio((state) => state.range);
-  const frame = useStudio((state) => state.frame);
-  const document = useStudio((state) => state.document);
-  const state = useStudio((studio) => studio.trial?.state);
-  const groups = document?.groups;
-  const last = lastFrame(document);
-  const tone = useStudio((studio) => studio.refusal);
-  const provisional = useStudio((studio) => studio.trial?.provisional_from ?? null);
+  const groups = useStudio((state) => state.document.groups);
+  const last = useStudio((state) => lastFrame(state.document));
+  const tone = usePreferences((state) => state.tone);
 
   useEffect(() => {
     const node = canvas.current?.parentElement;
@@ -35,82 +36,101 @@ export function Strip() {
 
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (context && size.width)
-      draw(context, size.width, size.height, {
-        stats,
-        stale,
-        range,
-        groups: groups ?? [],
-        last,
-        frame,
-        state: state ?? "",
-        provisional,
-      });
-  }, [size, stats, stale, range, groups, last, frame, state, tone, provisional]);
+    if (context && size.width) {
+      draw(context, size.width, size.height, { stats, stale, range, groups, last, computing, provisional });
+    }
+    // The tone decides the colours.
+  }, [size, stats, stale, range, groups, last, computing, provisional, tone]);
 
   const frameAt = (clientX: number): number => {
     const box = canvas.current!.getBoundingClientRect();
     return Math.round(((clientX - box.left) / box.width) * last);
   };
-  const told = over === null ? null : stats[over];
   return (
-    <div className="relative h-full w-full">
-      <div className="absolute inset-0">
-        <canvas
-          ref={canvas}
-          data-testid="strip"
-          data-computed={stats.length}
-          role="slider"
-          tabIndex={0}
-          aria-label="Time: the population of each group. Arrow keys step."
-          aria-valuemin={0}
-          aria-valuemax={last}
-          aria-valuenow={frame}
-          aria-valuetext={`frame ${frame}: ${(groups ?? []).map((group) => `${stats[frame]?.population[String(group.id)] ?? 0} ${String(group.label)}`).join(", ")}`}
-          className="absolute inset-0 h-full w-full cursor-col-resize touch-none"
-          onPointerDown={(event) => {
-            event.currentTarget.setPointerCapture(event.pointerId);
-            useStudio.setState({ playing: false });
-            seek(frameAt(event.clientX));
-          }}
-          onPointerMove={(event) => {
-            const at = frameAt(event.clientX);
-            setOver(Math.max(0, Math.min(last, at)));
-            if (event.buttons === 1) seek(at);
-          }}
-          onPointerLeave={() => setOver(null)}
-          onKeyDown={(event) => {
-            const step = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
-            if (step) {
-              event.preventDefault();
-              event.stopPropagation();
-              seek(frame + step);
-            }
-          }}
-        />
+    <>
+      <canvas
+        ref={canvas}
+        data-testid="strip"
+        data-computed={stats.length}
+        aria-hidden
+        className="absolute inset-0 h-full w-full cursor-col-resize touch-none"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          session.playing.pause();
+          session.seek(frameAt(event.clientX));
+        }}
+        onPointerMove={(event) => {
+          const at = frameAt(event.clientX);
+          setOver(Math.max(0, Math.min(last, at)));
+          if (event.buttons === 1) session.seek(at);
+        }}
+        onPointerLeave={() => setOver(null)}
+      />
+      <Playhead groups={groups} last={last} />
+      {over !== null && stats[over] && <Under told={stats[over]} frame={over} last={last} groups={groups} />}
+    </>
+  );
+}
+
+/** Where the playhead is: a slider by the keyboard, a line for the eye. */
+function Playhead({ groups, last }: { groups: readonly Group[]; last: number }) {
+  const session = useSession();
+  const frame = useStudio((state) => state.frame);
+  const told = useNow((now) => groups.map((group) => `${now?.population[group.id] ?? 0} ${group.label}`).join(", "));
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label="Time: the population of each group. Arrow keys step."
+      aria-valuemin={0}
+      aria-valuemax={last}
+      aria-valuenow={frame}
+      aria-valuetext={`frame ${frame}: ${told}`}
+      className="pointer-events-none absolute inset-0"
+      onKeyDown={(event) => {
+        const step = STEPS[event.key];
+        if (!step) return;
+        event.preventDefault();
+        event.stopPropagation();
+        session.seek(frame + step);
+      }}
+    >
+      <div className="absolute inset-y-0 -ml-px w-0.5 bg-brass" style={{ left: `${(frame / last) * 100}%` }}>
+        <div className="absolute -left-1 top-0 border-x-[5px] border-t-[7px] border-x-transparent border-t-brass" />
       </div>
-      {told && over !== null && (
-        <div
-          className="pointer-events-none absolute bottom-full z-10 mb-1 -translate-x-1/2 whitespace-nowrap rounded border border-line bg-raised px-2 py-1 text-xs"
-          style={{ left: `clamp(90px, ${(over / last) * 100}%, calc(100% - 90px))` }}
-        >
-          <div className="tabular text-brass">
-            frame {over} · {told.time.toFixed(2)} s
-          </div>
-          {groups?.map((group) => (
-            <div key={String(group.id)} className="flex items-center justify-between gap-3">
-              <span>
-                <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
-                {String(group.label)}
-              </span>
-              <span className="tabular">{count(told.population[String(group.id)] ?? 0)}</span>
-            </div>
-          ))}
-          <div className="text-soft">
-            {count(told.births)} born · {count(told.deaths)} left
-          </div>
+    </div>
+  );
+}
+
+interface UnderProps {
+  told: FrameStats;
+  frame: number;
+  last: number;
+  groups: readonly Group[];
+}
+
+/** The numbers of the frame under the pointer. */
+function Under({ told, frame, last, groups }: UnderProps) {
+  return (
+    <div
+      className="pointer-events-none absolute bottom-full z-10 mb-1 -translate-x-1/2 whitespace-nowrap rounded border border-line bg-raised px-2 py-1 text-xs"
+      style={{ left: `clamp(90px, ${(frame / last) * 100}%, calc(100% - 90px))` }}
+    >
+      <div className="tabular text-brass">
+        frame {frame} · {told.time.toFixed(2)} s
+      </div>
+      {groups.map((group) => (
+        <div key={group.id} className="flex items-center justify-between gap-3">
+          <span>
+            <span className="mr-1 inline-block size-2 rounded-full" style={{ background: group.color }} />
+            {group.label}
+          </span>
+          <span className="tabular">{count(told.population[group.id] ?? 0)}</span>
         </div>
-      )}
+      ))}
+      <div className="text-soft">
+        {count(told.births)} born · {count(told.deaths)} left
+      </div>
     </div>
   );
 }
@@ -120,20 +140,15 @@ interface Drawn {
   /** What the run before had: drawn faintly where the present one has not got to. */
   stale: FrameStats[];
   range: [number, number] | null;
-  groups: readonly Node[];
+  groups: readonly Group[];
   last: number;
-  frame: number;
-  state: string;
+  computing: boolean;
   /** From this frame on the run only carries on from another one. */
   provisional: number | null;
 }
 
-function draw(
-  context: CanvasRenderingContext2D,
-  width: number,
-  height: number,
-  { stats, stale, range, groups, last, frame, state, provisional }: Drawn,
-): void {
+function draw(context: CanvasRenderingContext2D, width: number, height: number, drawn: Drawn): void {
+  const { stats, stale, range, groups, last, computing, provisional } = drawn;
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -150,34 +165,27 @@ function draw(
   if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
   areas(context, stats, groups, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
-  if (stats.length <= last)
-    hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), state === "computing");
+  if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), computing);
   if (provisional !== null) hatch(context, x(provisional), width, height, token("--brass"), true);
-  if (range) {
-    context.fillStyle = token("--stage");
-    context.globalAlpha = 0.55;
-    context.fillRect(0, 0, x(range[0]), height);
-    context.fillRect(x(range[1]), 0, width - x(range[1]), height);
-    context.globalAlpha = 1;
-    context.fillStyle = token("--brass");
-    for (const end of range) context.fillRect(x(end) - 0.5, base, 1, TICKS);
-    context.fillRect(x(range[0]), height - 2, x(range[1]) - x(range[0]), 2);
-  }
+  if (!range) return;
+  context.fillStyle = token("--stage");
+  context.globalAlpha = 0.55;
+  context.fillRect(0, 0, x(range[0]), height);
+  context.fillRect(x(range[1]), 0, width - x(range[1]), height);
+  context.globalAlpha = 1;
   context.fillStyle = token("--brass");
-  context.fillRect(Math.min(width - 1.5, Math.max(0, x(frame) - 0.75)), 0, 1.5, height);
-  context.beginPath();
-  context.moveTo(x(frame) - 5, 0);
-  context.lineTo(x(frame) + 5, 0);
-  context.lineTo(x(frame), 7);
-  context.fill();
+  for (const end of range) context.fillRect(x(end) - 0.5, base, 1, TICKS);
+  context.fillRect(x(range[0]), height - 2, x(range[1]) - x(range[0]), 2);
 }
+
+type Across = (frame: number) => number;
 
 /** Populations stacked from the bottom, the first group lowest. */
 function areas(
   context: CanvasRenderingContext2D,
   stats: FrameStats[],
-  groups: readonly Node[],
-  x: (frame: number) => number,
+  groups: readonly Group[],
+  x: Across,
   y: (value: number) => number,
   alpha: number,
 ): void {
@@ -186,25 +194,19 @@ function areas(
     context.beginPath();
     stats.forEach((entry, index) => context.lineTo(x(entry.frame), y(below[index]!)));
     for (let index = stats.length - 1; index >= 0; index--) {
-      below[index]! += stats[index]!.population[String(id)] ?? 0;
+      below[index]! += stats[index]!.population[id] ?? 0;
       context.lineTo(x(stats[index]!.frame), y(below[index]!));
     }
     context.closePath();
     context.globalAlpha = alpha;
-    context.fillStyle = String(color);
+    context.fillStyle = color;
     context.fill();
     context.globalAlpha = 1;
   });
 }
 
 /** Births as ticks down from the base line, deaths further below, each as strong as many there are. */
-function ticks(
-  context: CanvasRenderingContext2D,
-  stats: FrameStats[],
-  x: (frame: number) => number,
-  base: number,
-  color: string,
-): void {
+function ticks(context: CanvasRenderingContext2D, stats: FrameStats[], x: Across, base: number, color: string): void {
   const most = Math.max(1, ...stats.map((entry) => Math.max(entry.births, entry.deaths)));
   context.fillStyle = color;
   stats.forEach((entry, index) => {
@@ -223,14 +225,14 @@ function hatch(
   width: number,
   height: number,
   color: string,
-  computing: boolean,
+  strong: boolean,
 ): void {
   context.save();
   context.beginPath();
   context.rect(from, 0, width - from, height);
   context.clip();
   context.strokeStyle = color;
-  context.globalAlpha = computing ? 0.9 : 0.5;
+  context.globalAlpha = strong ? 0.9 : 0.5;
   context.lineWidth = 1;
   for (let at = from - height; at < width; at += 8) {
     context.beginPath();

@@ -2,25 +2,35 @@
 
 import { Spline } from "lucide-react";
 import { useMemo, useState } from "react";
-import { at, curvesOf, nameOf, same, wordFor, type Effect, type Json, type Node, type Path } from "@/state/document";
+import type { Catalogue } from "@/api/client";
+import {
+  at,
+  curvesOf,
+  listOf,
+  nameOf,
+  same,
+  wordFor,
+  type Effect,
+  type Json,
+  type Node,
+  type Path,
+} from "@/state/document";
 import { curve, keyedPaths, keysOf, movedKey, type Key } from "@/state/keys";
-import { commit, lastFrame, timeAt, tryValue, useStudio } from "@/state/studio";
-import { seekTime } from "@/state/trials";
-import { storeAt } from "@/state/store";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { capitalised } from "@/ui/words";
-import { LEFT } from "./layout";
+import { useSession, useStudio, useTimeAt } from "@/state/use";
+import { lastFrame } from "@/state/run";
+import { storeAt } from "@/state/store";
 
 /** What a keyframed number is called: its item, and the way down to it. */
-export function trackName(effect: Effect, path: Path): string {
-  const { catalogue } = useStudio.getState();
+export function trackName(effect: Effect, path: Path, catalogue: Catalogue): string {
   const [collection, index, ...rest] = path;
   const single = collection === "clock" || collection === "picture";
-  const item = single ? null : ((effect[collection as string] as Node[])?.[Number(index)] ?? null);
+  const item = single ? null : (listOf(effect, String(collection))[Number(index)] ?? null);
   const inner = (single ? path.slice(1) : rest).filter((key) => typeof key === "string" && key !== "value");
   const words = inner.length ? inner.join(" ").replaceAll("_", " ") : "value";
   return item
-    ? `${nameOf(item, catalogue ? wordFor(catalogue, String(collection)) : "item", Number(index))} · ${words}`
+    ? `${nameOf(item, wordFor(catalogue, String(collection)), Number(index))} · ${words}`
     : `${capitalised(String(collection))} · ${words}`;
 }
 
@@ -30,7 +40,6 @@ export function useTracks(): Path[] {
   const open = useStudio((state) => state.track);
   const catalogue = useStudio((state) => state.catalogue);
   return useMemo(() => {
-    if (!effect || !catalogue) return [];
     const part = selected ? at(effect, selected) : undefined;
     const own: Path[] =
       part === undefined ? [] : keyedPaths(part, curvesOf(catalogue)).map((path) => [...selected!, ...path]);
@@ -46,8 +55,8 @@ export function Tracks() {
   if (!effect || tracks.length === 0) return null;
   const opened = tracks.find((path) => same(path as Json, open as Json));
   return (
-    <section aria-label="Keyframes" className="border-t border-line bg-panel px-3 pb-2 pt-1">
-      <ul className="max-h-[88px] overflow-y-auto">
+    <section aria-label="Keyframes" className="border-t border-line bg-panel pb-2 pt-1">
+      <ul className="max-h-24 overflow-y-auto">
         {tracks.map((path) => (
           <TrackRow key={path.join("/")} effect={effect} path={path} open={path === opened} />
         ))}
@@ -58,39 +67,38 @@ export function Tracks() {
 }
 
 function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: boolean }) {
+  const session = useSession();
   const keys = keysOf(at(effect, path)) ?? [];
   const fps = Number(effect.clock.frames_per_second);
   const duration = lastFrame(effect) / fps;
-  const frame = useStudio((state) => state.frame);
-  const now = useStudio((state) => timeAt(state, frame, path));
+  const now = useTimeAt(path);
+  const catalogue = useStudio((state) => state.catalogue);
   const [drag, setDrag] = useState<number | null>(null);
   const move = (event: React.PointerEvent) => {
     if (drag === null) return;
     const box = event.currentTarget.getBoundingClientRect();
     const time = Math.round(((event.clientX - box.left) / box.width) * duration * fps) / fps;
-    tryValue(path, curve(movedKey(keys, drag, time, keys[drag]!.value, Math.min(0, keys[0]!.at))));
+    session.tryValue(path, curve(movedKey(keys, drag, time, keys[drag]!.value, Math.min(0, keys[0]!.at))));
   };
   const release = () => {
     setDrag(null);
-    const { document } = useStudio.getState();
-    if (document) commit(document);
+    session.settle();
   };
   return (
-    <li className="flex h-[22px] items-center gap-3">
+    <li className="relative h-8">
       <button
         type="button"
         aria-pressed={open}
         title="Show the curve"
-        style={{ width: LEFT }}
-        className={`flex shrink-0 items-center gap-1.5 truncate text-left text-xs ${open ? "text-brass" : "text-soft hover:text-text"}`}
-        onClick={() => useStudio.setState({ track: open ? null : path })}
+        className={`absolute left-0 top-0 z-[1] flex h-4 max-w-full items-center gap-1.5 rounded bg-panel/80 px-2 text-left text-xs ${open ? "text-brass" : "text-soft hover:text-text"}`}
+        onClick={() => session.set({ track: open ? null : path })}
       >
         <Spline className="size-3.5 shrink-0" />
-        <span className="truncate">{capitalised(trackName(effect, path))}</span>
+        <span className="truncate">{capitalised(trackName(effect, path, catalogue))}</span>
       </button>
-      <div className="relative h-full flex-1 touch-none" onPointerMove={move} onPointerUp={release}>
+      <div className="absolute inset-x-0 bottom-0 h-4 touch-none" onPointerMove={move} onPointerUp={release}>
         <div className="absolute inset-x-0 top-1/2 h-px bg-line" />
-        <div className="absolute inset-y-0 w-px bg-brass/60" style={{ left: `${(now / duration) * 100}%` }} />
+        <NowLine path={path} duration={duration} />
         {keys.map((key, index) => (
           <button
             key={index}
@@ -104,8 +112,8 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
               (event.currentTarget.parentElement as Element).setPointerCapture(event.pointerId);
               setDrag(index);
             }}
-            onDoubleClick={() => seekTime(key.at)}
-            onClick={() => drag === null && seekTime(key.at)}
+            onDoubleClick={() => session.seekTime(key.at)}
+            onClick={() => drag === null && session.seekTime(key.at)}
           />
         ))}
       </div>
@@ -113,45 +121,43 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
   );
 }
 
+function NowLine({ path, duration }: { path: Path; duration: number }) {
+  const now = useTimeAt(path);
+  return <div className="absolute inset-y-0 w-px bg-brass/60" style={{ left: `${(now / duration) * 100}%` }} />;
+}
+
 function OpenCurve({ effect, path }: { effect: Effect; path: Path }) {
+  const session = useSession();
   const catalogue = useStudio((state) => state.catalogue);
-  const frame = useStudio((state) => state.frame);
-  const now = useStudio((state) => timeAt(state, frame, path));
-  const keys = keysOf(at(effect, path)) as Key[];
+  const now = useTimeAt(path);
+  const keys: Key[] = keysOf(at(effect, path)) ?? [];
   const fps = Number(effect.clock.frames_per_second);
   const field = fieldOf(path, effect);
-  const info = catalogue
-    ? [...Object.values(catalogue.parts), ...Object.values(catalogue.slots).flat()]
-        .find((part) => part.kind === field.kind)
-        ?.fields.find((entry) => entry.name === field.name)
-    : undefined;
-  const store = storeAt(path);
+  const info = [...Object.values(catalogue.parts), ...Object.values(catalogue.slots).flat()]
+    .find((part) => part.kind === field.kind)
+    ?.fields.find((entry) => entry.name === field.name);
+  const store = storeAt(session, path);
   const wide = Array.isArray(keys[0]!.value);
   const color = info?.type === "color" || field.name === "color" || path.includes("color");
   return (
-    <div className="flex gap-3">
-      <p style={{ width: LEFT }} className="shrink-0 pt-2 text-xs leading-relaxed text-soft">
-        Drag keys and handles, double-click to add one, Delete to remove. Shift keeps the time.
-      </p>
-      <div className="min-w-0 flex-1">
-        <CurveGraph
-          keys={keys}
-          from={0}
-          to={lastFrame(effect) / fps}
-          value={wide ? (color ? "color" : "vector") : "number"}
-          unit={catalogue?.units[info?.unit ?? ""] ?? ""}
-          code={info?.unit ?? ""}
-          low={info?.low ?? null}
-          high={info?.high ?? null}
-          along="time"
-          framesPerSecond={fps}
-          playhead={now}
-          height={118}
-          margin={0}
-          onTry={(next) => store.try(curve(next))}
-          onCommit={(next) => store.commit(curve(next))}
-        />
-      </div>
+    <div title="Drag keys and handles, double-click to add one, Delete to remove. Shift keeps the time.">
+      <CurveGraph
+        keys={keys}
+        from={0}
+        to={lastFrame(effect) / fps}
+        value={wide ? (color ? "color" : "vector") : "number"}
+        unit={catalogue.units[info?.unit ?? ""] ?? ""}
+        code={info?.unit ?? ""}
+        low={info?.low ?? null}
+        high={info?.high ?? null}
+        along="time"
+        framesPerSecond={fps}
+        playhead={now}
+        height={118}
+        margin={0}
+        onTry={(next) => store.try(curve(next))}
+        onCommit={(next) => store.commit(curve(next))}
+      />
     </div>
   );
 }

@@ -1,40 +1,27 @@
 /** Advisories: what will probably not do what was meant, and what the run had to tell. */
 
-import { pathTo, withValue, type Effect, type Json, type Path } from "@/state/document";
-import { commit, edit, useStudio } from "@/state/studio";
+import { pathTo, withValue, type Effect, type Path } from "@/state/document";
 import { Button } from "@/ui/controls";
-import { useAdvisories } from "@/state/advisories";
-
-interface Fix {
-  path: (string | number)[];
-  value?: Json;
-  remove?: boolean;
-  label: string;
-}
+import { useCheck, type Note } from "@/state/advisories";
+import { turnTo } from "@/state/adding";
+import { useRun, useSession, useStudio } from "@/state/use";
 
 /** Where something that a run told of stands now. */
 const pathOf = (effect: Effect, item: unknown): Path | null => (typeof item === "string" ? pathTo(effect, item) : null);
 
 export function Advisories() {
-  const advisories = useAdvisories();
-  const findings = useStudio((state) => state.trial?.findings) ?? [];
+  const session = useSession();
+  const check = useCheck();
+  const findings = useRun((state) => state.trial?.findings) ?? [];
   const document = useStudio((state) => state.document);
-  const apply = (fix: Fix) => {
-    if (fix.remove) edit(fix.path, undefined);
-    else if (document) commit(withValue(document, fix.path, fix.value as Json));
-  };
-  const go = (path: Path) => {
-    useStudio.setState({ selected: path.slice(0, 2) });
-    const item = document && (document[String(path[0]) as "rules"] as { id?: Json }[] | undefined)?.[Number(path[1])];
-    window.document
-      .querySelector(`[data-item="${String(path[0])}/${String(item?.id)}"]`)
-      ?.scrollIntoView({ block: "center", behavior: "smooth" });
-  };
-  const list = advisories.data ?? [];
+  const apply = (fix: NonNullable<Note["fix"]>) =>
+    session.commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
+  const go = (path: Path) => turnTo(session, String(path[0]), Number(path[1]), "center");
+  const { list, problem } = check;
   return (
     <div className="space-y-3 p-4">
-      {advisories.isError && <p className="text-ember">{(advisories.error as Error).message}</p>}
-      {list.length + findings.length === 0 && !advisories.isError && (
+      {problem && <p className="text-ember">{problem}</p>}
+      {list.length + findings.length === 0 && !problem && (
         <>
           <h3 className="font-medium">Nothing to remark</h3>
           <p className="text-soft">
@@ -44,7 +31,7 @@ export function Advisories() {
         </>
       )}
       {list.map((advisory, index) => {
-        const fix = advisory.fix as unknown as Fix | null;
+        const { fix } = advisory;
         return (
           <article
             key={index}
@@ -69,7 +56,7 @@ export function Advisories() {
           <p>
             <span className="tabular text-brass">frame {String(finding.frame)}</span> {String(finding.text)}
           </p>
-          {document && pathOf(document, finding.item) && (
+          {pathOf(document, finding.item) && (
             <Button className="mt-1 !px-2 !py-0 text-xs" onClick={() => go(pathOf(document, finding.item)!)}>
               Show it
             </Button>

@@ -4,13 +4,13 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { scaleLinear } from "d3-scale";
 import { area, curveBumpX, line } from "d3-shape";
 import { useMemo, useState } from "react";
-import { answered, api } from "@/api/client";
+import { answered, api, type Catalogue } from "@/api/client";
 import type { Effect, Node } from "@/state/document";
-import { lastFrame, useStudio } from "@/state/studio";
-import { seek } from "@/state/trials";
 import { ruleName } from "@/score/numbering";
 import { count } from "@/ui/numbers";
 import { TimeBetween } from "./TimeBetween";
+import { useRun, useSession, useStudio } from "@/state/use";
+import { lastFrame } from "@/state/run";
 
 const WIDTH = 286;
 
@@ -30,7 +30,8 @@ const TALL = 132;
 const LEFT = 34;
 
 function PopulationChart({ effect }: { effect: Effect }) {
-  const stats = useStudio((state) => state.stats);
+  const session = useSession();
+  const stats = useRun((state) => state.stats);
   const frame = useStudio((state) => state.frame);
   const [over, setOver] = useState<number | null>(null);
   const last = lastFrame(effect);
@@ -52,9 +53,9 @@ function PopulationChart({ effect }: { effect: Effect }) {
         aria-label={`Population of each group over ${last} frames`}
         onPointerMove={(event) => {
           setOver(frameAt(event));
-          if (event.buttons === 1) seek(frameAt(event));
+          if (event.buttons === 1) session.seek(frameAt(event));
         }}
-        onPointerDown={(event) => seek(frameAt(event))}
+        onPointerDown={(event) => session.seek(frameAt(event))}
         onPointerLeave={() => setOver(null)}
       >
         {y.ticks(3).map((tick) => (
@@ -141,7 +142,9 @@ const GAP = 9;
 
 /** Who is where at a few moments, joined by ribbons as wide as the number of particles that went that way. */
 function FlowDiagram({ effect }: { effect: Effect }) {
-  const trial = useStudio((state) => state.trial);
+  const catalogue = useStudio((state) => state.catalogue);
+  const session = useSession();
+  const trial = useRun((state) => state.trial);
   const [chosen, setChosen] = useState<Ribbon | null>(null);
   const found = useQuery({
     queryKey: ["flow", trial?.key, trial?.state === "computing" ? Math.floor((trial?.computed ?? 0) / 24) : "all"],
@@ -173,7 +176,7 @@ function FlowDiagram({ effect }: { effect: Effect }) {
         viewBox={`0 0 ${WIDTH} ${HIGH + TOP + 4}`}
         className="w-full"
         role="img"
-        aria-label={told(flow, effect)}
+        aria-label={told(flow, effect, catalogue)}
         onPointerLeave={() => setChosen(null)}
       >
         {flow.frames.map((frame, slice) => (
@@ -185,7 +188,7 @@ function FlowDiagram({ effect }: { effect: Effect }) {
             fontSize={9}
             fill="var(--brass)"
             className="tabular cursor-pointer"
-            onClick={() => seek(frame)}
+            onClick={() => session.seek(frame)}
           >
             {frame}
           </text>
@@ -288,13 +291,15 @@ const label = (groups: readonly (Node | undefined)[], index: number): string => 
 /** The groups that a flow tells of by number, as they are now. */
 const groupsOf = (flow: Flow, effect: Effect): (Node | undefined)[] =>
   flow.groups.map((id) => effect.groups.find((group) => group.id === id));
-const nameOfRule = (flow: Flow, effect: Effect, number: number): string =>
+const nameOfRule = (flow: Flow, effect: Effect, catalogue: Catalogue, number: number): string =>
   `rule ${ruleName(
     effect.rules,
     effect.rules.findIndex((rule) => rule.id === flow.rules[number]),
+    catalogue,
   )}`;
 
 function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; effect: Effect }) {
+  const catalogue = useStudio((state) => state.catalogue);
   const groups = groupsOf(flow, effect);
   const span = `between frames ${flow.frames[ribbon.slice]} and ${flow.frames[ribbon.slice + 1]}`;
   const number = <b className="tabular font-medium text-text">{count(ribbon.number)}</b>;
@@ -324,7 +329,7 @@ function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; eff
       {number} go from {label(groups, ribbon.from)} to {label(groups, ribbon.to)} {span}
       {rules.map(([, , , rule, moves]) => (
         <span key={rule} className="block">
-          by {nameOfRule(flow, effect, rule!)} <span className="tabular">({count(moves!)})</span>
+          by {nameOfRule(flow, effect, catalogue, rule!)} <span className="tabular">({count(moves!)})</span>
         </span>
       ))}
       {rules.length === 0 && <span className="block">by way of another group</span>}
@@ -334,6 +339,7 @@ function RibbonWords({ ribbon, flow, effect }: { ribbon: Ribbon; flow: Flow; eff
 
 /** All moves of the run by rule. */
 function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
+  const catalogue = useStudio((state) => state.catalogue);
   const totals = new Map<string, { from: number; to: number; rule: number; number: number }>();
   for (const [, from, to, rule, number] of flow.moves) {
     const key = `${from} ${to} ${rule}`;
@@ -348,7 +354,7 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
       {list.map((entry, index) => (
         <li key={index} className="flex justify-between gap-2">
           <span>
-            {label(groups, entry.from)} → {label(groups, entry.to)}, {nameOfRule(flow, effect, entry.rule)}
+            {label(groups, entry.from)} → {label(groups, entry.to)}, {nameOfRule(flow, effect, catalogue, entry.rule)}
           </span>
           <span className="tabular">{count(entry.number)}</span>
         </li>
@@ -357,11 +363,11 @@ function TotalWords({ flow, effect }: { flow: Flow; effect: Effect }) {
   );
 }
 
-function told(flow: Flow, effect: Effect): string {
+function told(flow: Flow, effect: Effect, catalogue: Catalogue): string {
   const groups = groupsOf(flow, effect);
   const moves = flow.moves.map(
     ([slice, from, to, rule, number]) =>
-      `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, rule!)} before frame ${flow.frames[slice! + 1]}`,
+      `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, catalogue, rule!)} before frame ${flow.frames[slice! + 1]}`,
   );
   return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
 }

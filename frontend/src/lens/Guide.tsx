@@ -4,11 +4,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import Markdown from "react-markdown";
 import { answered, api, type Catalogue, type KindInfo } from "@/api/client";
-import { kindOf, nameOf, wordFor, type Collection, type Effect, type Node } from "@/state/document";
-import { useStudio } from "@/state/studio";
+import { kindOf, listOf, nameOf, wordFor, type Collection, type Effect, type Node } from "@/state/document";
 import { capitalised } from "@/ui/words";
+import { useSession, useStudio } from "@/state/use";
 
 export function Guide() {
+  const session = useSession();
   const pages = useQuery({ queryKey: ["guide"], queryFn: () => answered(api.GET("/api/guide")), staleTime: Infinity });
   const catalogue = useStudio((state) => state.catalogue);
   const effect = useStudio((state) => state.document);
@@ -43,11 +44,7 @@ export function Guide() {
         </>
       ) : open ? (
         <article>
-          <button
-            type="button"
-            className="mb-2 text-xs text-ice"
-            onClick={() => useStudio.setState({ guidePage: null })}
-          >
+          <button type="button" className="mb-2 text-xs text-ice" onClick={() => session.set({ guidePage: null })}>
             ← all pages
           </button>
           <h3 className="mb-2 text-base font-medium">{open.title}</h3>
@@ -75,12 +72,13 @@ export function Guide() {
 }
 
 function PageLink({ id, title, onOpen }: { id: string; title: string; onOpen?: () => void }) {
+  const session = useSession();
   return (
     <button
       type="button"
       className="block w-full border-b border-line/50 py-1.5 text-left hover:text-ice"
       onClick={() => {
-        useStudio.setState({ guidePage: id });
+        session.set({ guidePage: id });
         onOpen?.();
       }}
     >
@@ -102,7 +100,7 @@ function SelectedHelp({
 }) {
   const whole = effect[collection] as unknown;
   const single = whole !== undefined && !Array.isArray(whole);
-  const item = single ? (whole as Node) : effect[collection]?.[index];
+  const item = single ? (whole as Node) : listOf(effect, collection)[index];
   if (!item) return null;
   const word = single ? collection : wordFor(catalogue, collection);
   const part = catalogue.parts[word] ?? kindOf(catalogue, word, item.kind);

@@ -3,13 +3,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answered, api } from "@/api/client";
 import type { Effect, Node } from "@/state/document";
-import { useStudio } from "@/state/studio";
-import { seek } from "@/state/trials";
 import { ruleName } from "@/score/numbering";
 import { Spark } from "@/score/Spark";
 import { Button } from "@/ui/controls";
 import { count, short } from "@/ui/numbers";
 import { Swatch } from "@/score/Chip";
+import { useRun, useSession, useStudio } from "@/state/use";
 
 interface Reading {
   label: string;
@@ -68,7 +67,7 @@ interface Found {
 
 export function Probe() {
   const particle = useStudio((state) => state.particle);
-  const trial = useStudio((state) => state.trial);
+  const trial = useRun((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const effect = useStudio((state) => state.document);
   const at = Math.min(frame, Math.max(0, (trial?.computed ?? 1) - 1));
@@ -84,7 +83,7 @@ export function Probe() {
     placeholderData: keepPreviousData,
     retry: false,
   });
-  if (particle === null) return <Population />;
+  if (particle === null) return <Nobody />;
   if (found.data && !found.data.alive && found.data.story.length === 0)
     return (
       <Empty
@@ -112,45 +111,13 @@ function Empty({ title, text }: { title: string; text: string }) {
   );
 }
 
-/** With nobody picked: the population at this frame, and what to do. */
-function Population() {
-  const effect = useStudio((state) => state.document);
-  const stats = useStudio((state) => state.stats);
-  const frame = useStudio((state) => state.frame);
-  const now = stats[frame];
+/** With nobody picked: what to do. */
+function Nobody() {
   return (
-    <div className="p-4">
-      <h3 className="mb-1 font-medium">Population at frame {frame}</h3>
-      <table className="mb-4 w-full">
-        <tbody>
-          {effect?.groups.map((group) => (
-            <tr key={String(group.id)} className="border-b border-line/50">
-              <td className="py-1">
-                <span className="mr-2 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
-                {String(group.label)}
-              </td>
-              <td className="w-24" style={{ color: String(group.color) }}>
-                <Spark
-                  values={stats.map((entry) => entry.population[String(group.id)] ?? 0)}
-                  at={frame}
-                  width={90}
-                  height={18}
-                />
-              </td>
-              <td className="tabular text-right">{now ? count(now.population[String(group.id)] ?? 0) : "…"}</td>
-            </tr>
-          ))}
-          <tr>
-            <td className="py-1 text-soft">All</td>
-            <td />
-            <td className="tabular text-right">{now ? count(now.count) : "…"}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p className="text-soft">
-        Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story.
-      </p>
-    </div>
+    <Empty
+      title="Nobody is picked"
+      text="Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story. Shift and drag, and many are chosen in a box."
+    />
   );
 }
 
@@ -159,7 +126,8 @@ const UNITS: Record<string, string> = { "m/s": "m/s", deg: "°", "": "" };
 const SHOWN = ["age", "lifetime", "speed", "radius", "opacity", "mass", "position", "velocity"];
 
 function One({ found, particle, effect, frame }: { found: Found; particle: number; effect: Effect; frame: number }) {
-  const trial = useStudio((state) => state.trial);
+  const session = useSession();
+  const trial = useRun((state) => state.trial);
   const track = useQuery({
     queryKey: ["track", trial?.key, trial?.computed, particle],
     queryFn: () =>
@@ -192,7 +160,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
             )}
           </p>
         </div>
-        <Button className="!px-2 !py-0.5 text-xs" onClick={() => useStudio.setState({ particle: null })}>
+        <Button className="!px-2 !py-0.5 text-xs" onClick={() => session.set({ particle: null })}>
           Let go
         </Button>
       </header>
@@ -209,7 +177,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
                   <tr key={name} className="border-b border-line/50">
                     <td className="py-0.5 text-soft">{reading.label}</td>
                     <td className="w-14 text-soft">
-                      {track.data?.[name] && <Spark values={track.data[name] as (number | null)[]} at={frame} />}
+                      {track.data?.[name] && <Spark values={track.data[name] as (number | null)[]} />}
                     </td>
                     <td className="tabular py-0.5 text-right text-[12px]">{told(reading)}</td>
                   </tr>
@@ -244,6 +212,7 @@ const INSTANT = ["contact", "birth", "death"];
 
 /** Every rule that concerns the particle, with the actual numbers. */
 function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
+  const catalogue = useStudio((state) => state.catalogue);
   return (
     <section aria-label="Why">
       <h4 className="mb-1 text-xs text-soft">Why: each rule with its actual numbers at this frame</h4>
@@ -251,7 +220,7 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
         {reasons.map((reason) => {
           const index = effect.rules.findIndex((entry) => entry.id === reason.rule);
           const rule = effect.rules[index];
-          const name = ruleName(effect.rules, index);
+          const name = ruleName(effect.rules, index, catalogue);
           if (!reason.concerned) {
             return (
               <li key={reason.rule} className="flex justify-between text-soft/80">
@@ -307,6 +276,7 @@ function Why({ reasons, effect }: { reasons: Reason[]; effect: Effect }) {
 
 /** When a rule last fired for the particle; click to go there. */
 function Last({ reason, trigger, conditional }: { reason: Reason; trigger: string; conditional: boolean }) {
+  const session = useSession();
   const { last } = reason;
   if (!last)
     return conditional && trigger !== "death" ? <div className="pl-2.5 text-[12px] text-soft">never so far</div> : null;
@@ -314,7 +284,7 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
   return (
     <div className="pl-2.5 text-[12px] text-soft">
       {instant ? "last acted at " : last.ended === null ? "since " : "last from "}
-      <button type="button" className="tabular text-brass hover:underline" onClick={() => seek(last.frame)}>
+      <button type="button" className="tabular text-brass hover:underline" onClick={() => session.seek(last.frame)}>
         frame {last.frame}
       </button>
       {last.ended !== null && ` until frame ${last.ended}`}
@@ -323,12 +293,14 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
 }
 
 function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
+  const catalogue = useStudio((state) => state.catalogue);
+  const session = useSession();
   const labelOf = (items: readonly Node[], id: string | null, otherwise: string) =>
     String(items.find((entry) => entry.id === id)?.label ?? otherwise);
   const group = (id: string | null) => labelOf(effect.groups, id, "?");
   const rule = (id: string | null) => {
     const index = effect.rules.findIndex((entry) => entry.id === id);
-    return index < 0 ? "that is gone" : ruleName(effect.rules, index);
+    return index < 0 ? "that is gone" : ruleName(effect.rules, index, catalogue);
   };
   const words = (event: Happening): string => {
     switch (event.what) {
@@ -357,7 +329,7 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
           <li key={index} className={event.frame > frame ? "opacity-50" : ""}>
             <button
               type="button"
-              onClick={() => seek(event.frame)}
+              onClick={() => session.seek(event.frame)}
               className="flex w-full gap-2 rounded-r py-0.5 pl-2 text-left hover:bg-raised"
             >
               <span className="tabular w-8 shrink-0 text-right text-brass">{event.frame}</span>

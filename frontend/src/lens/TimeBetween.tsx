@@ -2,13 +2,12 @@
 
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { answered, api } from "@/api/client";
+import { answered, api, type Catalogue } from "@/api/client";
 import { ruleName } from "@/score/numbering";
 import type { Effect } from "@/state/document";
-import { useStudio } from "@/state/studio";
-import { seek } from "@/state/trials";
 import { Menu } from "@/ui/controls";
 import { count, short } from "@/ui/numbers";
+import { useRun, useSession, useStudio } from "@/state/use";
 
 const WIDTH = 286;
 const HEIGHT = 56;
@@ -20,11 +19,15 @@ interface Choice {
 }
 
 /** Everything that happens to particles of this effect, in words. */
-function choicesOf(effect: Effect): Choice[] {
+function choicesOf(effect: Effect, catalogue: Catalogue): Choice[] {
   const of = (what: string, heading: string, items: { id: string; label: string }[]) =>
     items.map(({ id, label }) => ({ what: `${what}:${id}`, label, heading }));
-  const named = (list: Effect["groups"]) => list.map((item) => ({ id: String(item.id), label: String(item.label) }));
-  const rules = effect.rules.map((rule, index) => ({ id: String(rule.id), label: ruleName(effect.rules, index) }));
+  const named = (list: readonly { id: string; label: string }[]) =>
+    list.map((item) => ({ id: String(item.id), label: String(item.label) }));
+  const rules = effect.rules.map((rule, index) => ({
+    id: String(rule.id),
+    label: ruleName(effect.rules, index, catalogue),
+  }));
   return [
     { what: "birth", label: "its birth", heading: "Life" },
     { what: "death", label: "its leaving", heading: "Life" },
@@ -53,10 +56,12 @@ function choicesOf(effect: Effect): Choice[] {
 }
 
 export function TimeBetween({ effect }: { effect: Effect }) {
-  const trial = useStudio((state) => state.trial);
+  const session = useSession();
+  const trial = useRun((state) => state.trial);
+  const catalogue = useStudio((state) => state.catalogue);
   const [start, setStart] = useState("birth");
   const [end, setEnd] = useState("death");
-  const choices = choicesOf(effect);
+  const choices = choicesOf(effect, catalogue);
   const known = (what: string) => (choices.some((choice) => choice.what === what) ? what : "birth");
   const nameOf = (what: string) => choices.find((choice) => choice.what === known(what))?.label ?? "";
   const found = useQuery({
@@ -143,7 +148,7 @@ export function TimeBetween({ effect }: { effect: Effect }) {
                   <button
                     type="button"
                     className="tabular w-14 text-left hover:text-ice"
-                    onClick={() => useStudio.setState({ particle, lens: "probe", lensOpen: true })}
+                    onClick={() => session.set({ particle, lens: "probe", lensOpen: true })}
                   >
                     {count(particle)}
                   </button>
@@ -165,8 +170,9 @@ export function TimeBetween({ effect }: { effect: Effect }) {
 }
 
 function Go({ frame }: { frame: number }) {
+  const session = useSession();
   return (
-    <button type="button" className="text-brass hover:underline" onClick={() => seek(frame)}>
+    <button type="button" className="text-brass hover:underline" onClick={() => session.seek(frame)}>
       {frame}
     </button>
   );

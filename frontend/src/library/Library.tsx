@@ -5,16 +5,16 @@ import { Download, Plus, Search, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { answered, api } from "@/api/client";
-import { useStudio } from "@/state/studio";
-import { useConnection } from "@/state/live";
 import { Button } from "@/ui/controls";
 import { bringBack, bringIn, copy, listed, remove, rename, saveToFile } from "./acts";
 import { Card } from "./Card";
 import { Deleted } from "./Deleted";
 import { found, ORDERS, type Order } from "./sorting";
 import { Storage } from "./Storage";
+import { useApp, useConnection } from "@/state/use";
 
-export function Library() {
+export function Library({ onIdle }: { onIdle: () => void }) {
+  const app = useApp();
   const client = useQueryClient();
   const navigate = useNavigate();
   const news = useConnection((state) => state.libraryNews);
@@ -28,14 +28,16 @@ export function Library() {
   const [showDeleted, setShowDeleted] = useState(false);
   const [dropping, setDropping] = useState(false);
   const search = useRef<HTMLInputElement>(null);
+  const there = effects.isSuccess;
   useEffect(() => {
+    if (!there) return;
     // What every effect needs is fetched while one is still choosing.
-    if (!useStudio.getState().catalogue)
-      answered(api.GET("/api/catalogue")).then(
-        (catalogue) => useStudio.setState({ catalogue }),
-        () => undefined,
-      );
-  }, []);
+    const timer = setTimeout(() => {
+      onIdle();
+      app.catalogue().catch(() => undefined);
+    }, 60);
+    return () => clearTimeout(timer);
+  }, [there, app, onIdle]);
   useEffect(() => void client.invalidateQueries({ queryKey: ["effects"] }), [news, client]);
   useEffect(() => {
     const key = (event: KeyboardEvent) => {

@@ -5,12 +5,12 @@ import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-
 import { CSS } from "@dnd-kit/utilities";
 import { X } from "lucide-react";
 import { kindOf, type Node, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { useScore } from "./context";
 import { deedId, listId } from "./dragging";
 import { Exchangeable } from "./KindPicker";
 import { NotesAt } from "./notes";
 import { Sentence } from "./Sentence";
+import { useSession } from "@/state/use";
 
 const PUSHES = "On the way: asked at the start of the step, it acts on the motion. Drag to move it.";
 const CHANGES = "At the end of the step, after motion: asked where everybody is then. Drag to move it.";
@@ -29,6 +29,7 @@ export function Actions({ actions, path }: { actions: Node[]; path: Path }) {
 }
 
 function Deed({ action, actions, index, path }: { action: Node; actions: Node[]; index: number; path: Path }) {
+  const session = useSession();
   const { catalogue } = useScore();
   const info = kindOf(catalogue, "action", action.kind);
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({
@@ -69,7 +70,7 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
         type="button"
         aria-label={`Remove: ${info.title}`}
         onClick={() =>
-          edit(
+          session.edit(
             path,
             actions.filter((_, other) => other !== index),
           )

@@ -3,11 +3,11 @@
 import { SlidersHorizontal } from "lucide-react";
 import type { FieldInfo, KindInfo } from "@/api/client";
 import { kindOf, made, withValue, type Json, type Node, type Path } from "@/state/document";
-import { commit, useStudio } from "@/state/studio";
 import { Button, Popover } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
 import { useScore } from "./context";
 import { FieldList } from "./More";
+import { useSession } from "@/state/use";
 
 interface Section {
   info: KindInfo;
@@ -40,28 +40,24 @@ function useSections(info: KindInfo, node: Node, path: Path): Section[] {
 
 export function AllValues({ info, node, path, label }: { info: KindInfo; node: Node; path: Path; label: string }) {
   const sections = useSections(info, node, path);
-  const { effect, catalogue } = useScore();
+  const session = useSession();
   const resetAll = () => {
-    let next = useStudio.getState().document!;
+    let next = session.state.document!;
     for (const section of sections) {
-      const fresh = made(section.info, effect, catalogue, false);
+      const fresh = made(section.info, session.state.document, session.state.catalogue, false);
       for (const field of section.info.fields) {
         if (!field.required && field.type !== "slot" && field.type !== "references")
           next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
       }
     }
-    commit(next);
+    session.commit(next);
   };
   return (
     <Popover
       wide
       label={`All values of ${label}`}
       trigger={
-        <button
-          type="button"
-          aria-label={`All values of ${label}`}
-          className="rounded p-[5px] text-soft hover:bg-raised hover:text-text [&_svg]:size-3.5"
-        >
+        <button type="button" aria-label={`All values of ${label}`} className="card-button [&_svg]:size-3.5">
           <SlidersHorizontal />
         </button>
       }

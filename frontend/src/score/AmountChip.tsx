@@ -3,7 +3,6 @@
 import type { FieldInfo } from "@/api/client";
 import { kindOf, same, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
-import { edit } from "@/state/studio";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
@@ -19,17 +18,19 @@ import {
   type Surroundings,
   type ValueRange,
 } from "./context";
-import { exchange } from "./exchanging";
 import { CurveEditor, curveWords } from "./CurveChip";
-import { storeAt } from "@/state/store";
 import { EditorHead, NumberEditor, ValueEditor } from "./editors";
 import { ChoiceChip, ReferenceChip } from "./references";
 import { KindPicker } from "./KindPicker";
 import { Sentence } from "./Sentence";
 import { pieces, type Piece } from "./template";
 import { told } from "./unsaid";
+import { useSession } from "@/state/use";
+import { storeAt } from "@/state/store";
+import { exchange } from "@/state/exchanging";
 
 export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: Node; path: Path }) {
+  const session = useSession();
   const score = useScore();
   const amount = parent[field.name] as Node;
   const range = rangeOf(field, parent, score);
@@ -52,7 +53,7 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
         label={field.label}
         help={field.help}
         changed={!same(amount, field.default as Json)}
-        onReset={() => edit(path, field.default as Json)}
+        onReset={() => session.edit(path, field.default as Json)}
       />
       {compared && <Distribution condition={parent} path={path.slice(0, -1)} unit={range.unit} />}
       <AmountEditor amount={amount} path={path} range={range} />
@@ -177,6 +178,7 @@ function spelled(amount: Node, score: Surroundings): string {
 
 /** The same editor wherever a value may vary. */
 export function AmountEditor({ amount, path, range }: { amount: Node; path: Path; range: ValueRange }) {
+  const session = useSession();
   const { catalogue, effect } = useScore();
   const kinds = catalogue.slots.amount ?? [];
   const info = kinds.find((kind) => kind.kind === amount.kind);
@@ -190,7 +192,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
     return node.value ?? node.high ?? (isWide(range) ? [0, 0, 0] : 0);
   };
   const change = (kind: string) => {
-    if (kind !== amount.kind) void exchange(path, kind);
+    if (kind !== amount.kind) void exchange(session, path, kind);
   };
   return (
     <div className="space-y-2.5">
@@ -254,7 +256,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
             {field.type === "whole" ? (
               <NumberEditor
                 value={Number(value)}
-                store={storeAt(inner)}
+                store={storeAt(session, inner)}
                 label={field.label}
                 unit=""
                 low={0}

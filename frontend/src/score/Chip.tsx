@@ -3,7 +3,6 @@
 import type { FieldInfo } from "@/api/client";
 import { kindOf, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
-import { edit } from "@/state/studio";
 import { withUnit } from "@/ui/numbers";
 import { Popover } from "@/ui/controls";
 import { AmountChip } from "./AmountChip";
@@ -19,6 +18,7 @@ import { RampChip } from "./RampChip";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 import { coreOf } from "./template";
+import { useSession } from "@/state/use";
 
 interface Props {
   field: FieldInfo;
@@ -35,6 +35,7 @@ export function Chip(props: Props) {
 }
 
 function PlainOrNested({ field, parent, path }: Props) {
+  const session = useSession();
   const value = parent[field.name] ?? null;
   switch (field.type) {
     case "amount":
@@ -61,7 +62,7 @@ function PlainOrNested({ field, parent, path }: Props) {
       return <CurveChip field={field} parent={parent} path={path} />;
     case "flag":
       return (
-        <button type="button" className="chip" onClick={() => edit(path, !value)}>
+        <button type="button" className="chip" onClick={() => session.edit(path, !value)}>
           {(value ? field.yes : field.no) ?? String(value)}
         </button>
       );

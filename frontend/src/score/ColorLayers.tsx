@@ -2,16 +2,17 @@
 
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { kindOf, moved, type Node, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { Chip } from "./Chip";
 import { useScore } from "./context";
 import { AddKind, Exchangeable } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { useSession } from "@/state/use";
 
 export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Path; chosen: boolean }) {
+  const session = useSession();
   const { catalogue } = useScore();
-  const put = (next: Node[]) => edit(path, next);
+  const put = (next: Node[]) => session.edit(path, next);
   return (
     <>
       {layers.length === 0 && <span className="text-soft">, in their own colour</span>}

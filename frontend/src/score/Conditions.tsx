@@ -2,19 +2,28 @@
 
 import { useRef } from "react";
 import { kindOf, made, type Node, type Path } from "@/state/document";
-import { edit, useStudio } from "@/state/studio";
 import { Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
-import { useScore } from "./context";
+import { useRuleAround, useScore } from "./context";
 import { AddKind, KindPicker } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 import { Spark } from "./Spark";
+import { useSession } from "@/state/use";
 
 /** The condition of a rule, or an invitation to give one. */
 export function RuleCondition({ condition, path, rule }: { condition: Node | null; path: Path; rule: string }) {
+  const session = useSession();
   if (!condition) return <KindPicker slot="condition" path={path} label="Condition" words="always" />;
-  return <ConditionNode condition={condition} path={path} rule={rule} onRemove={() => edit(path, null)} lead="when " />;
+  return (
+    <ConditionNode
+      condition={condition}
+      path={path}
+      rule={rule}
+      onRemove={() => session.edit(path, null)}
+      lead="when "
+    />
+  );
 }
 
 interface NodeProps {
@@ -32,25 +41,26 @@ const REST = 450;
 const JOINING: Record<string, string> = { all: "all of these hold:", any: "any of these holds:" };
 
 function ConditionNode({ condition, path, rule, lead = "", counted = path, onRemove }: NodeProps) {
-  const { catalogue, effect, who } = useScore();
+  const session = useSession();
+  const { catalogue } = useScore();
+  const { who } = useRuleAround();
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const info = kindOf(catalogue, "condition", condition.kind);
   const several = Array.isArray(condition.conditions) ? (condition.conditions as Node[]) : null;
   const inner = !several && condition.condition ? (condition.condition as Node) : null;
   if (!info) return null;
   const join = (kind: string) => {
-    const outer = made(kindOf(catalogue, "condition", kind)!, effect, catalogue);
-    edit(path, {
+    const outer = made(kindOf(catalogue, "condition", kind)!, session.state.document, catalogue);
+    session.edit(path, {
       ...outer,
-      conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, effect, catalogue)],
+      conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, session.state.document, catalogue)],
     });
   };
   const key = JSON.stringify([rule, path]);
 
   const ring = (pinned: boolean) =>
-    useStudio.setState({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
-  const unring = () =>
-    useStudio.setState((state) => (state.highlight?.pinned ? {} : { highlight: null, highlighted: null }));
+    session.set({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
+  const unring = () => !session.state.highlight?.pinned && session.set({ highlight: null, highlighted: null });
   return (
     <span
       className="group/condition"
@@ -58,7 +68,7 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
         // Resting on a condition rings its particles; passing over it does not, nor does editing in it.
         timer.current = setTimeout(
           () =>
-            !useStudio.getState().highlight?.pinned &&
+            !session.state.highlight?.pinned &&
             !document.querySelector("[data-radix-popper-content-wrapper]") &&
             ring(false),
           REST,
@@ -114,7 +124,7 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
             ...(condition.kind === "any" ? [] : [{ label: "or another condition…", onSelect: () => join("any") }]),
             {
               label: inner ? "no longer negate" : "negate",
-              onSelect: () => edit(path, inner ?? { kind: "not", condition }),
+              onSelect: () => session.edit(path, inner ?? { kind: "not", condition }),
             },
             { label: "ring those it holds for", onSelect: () => ring(true) },
             { label: "remove this condition", danger: true, onSelect: onRemove },
@@ -132,7 +142,7 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
                 lead={index > 0 ? (condition.kind === "any" ? "or " : "and ") : ""}
                 onRemove={() => {
                   const rest = several.filter((_, other) => other !== index);
-                  edit(path, rest.length === 1 ? (rest[0] as Node) : { ...condition, conditions: rest });
+                  session.edit(path, rest.length === 1 ? (rest[0] as Node) : { ...condition, conditions: rest });
                 }}
               />
             </li>
@@ -148,8 +158,7 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
 
 /** For how many of those the rule looks at this condition holds by itself: shown for the conditions of a chosen rule. */
 function BranchCount({ path }: { path: Path }) {
-  const { branches, curves } = useScore();
-  const frame = useStudio((state) => state.frame);
+  const { branches, curves } = useRuleAround();
   const inner = path.slice(3).join("/");
   const found = branches?.find((branch) => branch.path.join("/") === inner);
   const curve = curves?.curves.find((entry) => entry.path.join("/") === inner);
@@ -160,16 +169,8 @@ function BranchCount({ path }: { path: Path }) {
       className="tabular ml-1.5 inline-flex items-center gap-1 whitespace-nowrap align-middle text-xs text-soft"
       title={`holds for ${count(found.holds)} of ${count(found.of)} by itself`}
     >
-      {curve && <Spark values={curve.holds} at={between(curves!.frames, frame)} width={30} height={12} />}
+      {curve && <Spark values={curve.holds} frames={curves?.frames} width={30} height={12} />}
       <span className={found.holds ? "text-text" : "text-brass"}>{count(found.holds)}</span>
     </span>
   );
-}
-
-/** Where a frame lies among some, as a place in their list. */
-function between(frames: number[], frame: number): number {
-  const after = frames.findIndex((entry) => entry >= frame);
-  if (after <= 0) return after === 0 ? 0 : frames.length - 1;
-  const [low, high] = [frames[after - 1]!, frames[after]!];
-  return after - 1 + (frame - low) / (high - low);
 }

@@ -7,6 +7,7 @@ import { Popover } from "@/ui/controls";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { plain } from "@/ui/numbers";
 import { isWide, useScore, type ValueRange } from "./context";
+import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
 
 export function CurveEditor({
@@ -20,10 +21,11 @@ export function CurveEditor({
   path: Path;
   range: ValueRange;
 }) {
+  const session = useSession();
   const { effect, catalogue } = useScore();
   const keys = keysOf(value);
   if (!keys) return null;
-  const store = storeAt(path);
+  const store = storeAt(session, path);
   const last = keys.at(-1)!.at;
   const to = over === "life" ? 1 : Math.max(over === "time" ? Number(effect.clock.duration) : 2, last);
   return (

@@ -3,10 +3,9 @@
 import { useEffect, useRef, useState } from "react";
 import { answered, api, type Histogram } from "@/api/client";
 import { addressOf, withValue, type Node, type Path } from "@/state/document";
-import { tryValue, useStudio } from "@/state/studio";
 import { count, plain } from "@/ui/numbers";
-import { useScore } from "./context";
-import { settle } from "@/state/store";
+import { useRuleAround, useScore } from "./context";
+import { useRun, useSession, useStudio } from "@/state/use";
 
 interface Props {
   /** A condition that compares its quantity with one threshold, or with two. */
@@ -22,8 +21,10 @@ const HEIGHT = 84;
 const NAMES = ["threshold", "low", "high"] as const;
 
 export function Distribution({ condition, path, unit }: Props) {
-  const { who, trigger, catalogue } = useScore();
-  const trial = useStudio((state) => state.trial);
+  const session = useSession();
+  const { catalogue } = useScore();
+  const { who, trigger } = useRuleAround();
+  const trial = useRun((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const [histogram, setHistogram] = useState<Histogram | null>(null);
   const [problem, setProblem] = useState("");
@@ -37,7 +38,7 @@ export function Distribution({ condition, path, unit }: Props) {
   useEffect(() => {
     if (!trial || !ready) return;
     let current = true;
-    const { document } = useStudio.getState();
+    const { document } = session.state;
     const address = document ? addressOf(document, path).split("/") : [];
     const body = { quantity, who, condition, path: address, contacts: atContacts } as never;
     const asked = api.POST("/api/trials/{trial_id}/frames/{number}/histogram", {
@@ -104,7 +105,7 @@ export function Distribution({ condition, path, unit }: Props) {
     const value = valueAt(clientX);
     if (value === null || movable.length === 0) return;
     if (begin) dragging.current = [...movable].sort((a, b) => Math.abs(a.at - value) - Math.abs(b.at - value))[0]!.name;
-    if (dragging.current) put(dragging.current, value, tryValue);
+    if (dragging.current) put(dragging.current, value, (inner, next) => session.tryValue(inner, next));
   };
   const put = (name: string, value: number, set: (path: Path, value: number) => void) => {
     const other = lines.find((line) => line.name !== name);
@@ -130,7 +131,7 @@ export function Distribution({ condition, path, unit }: Props) {
         onPointerMove={(event) => event.buttons === 1 && dragTo(event.clientX, false)}
         onPointerUp={() => {
           dragging.current = null;
-          settle();
+          session.settle();
         }}
         onKeyDown={(event) => {
           const step = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
@@ -138,10 +139,10 @@ export function Distribution({ condition, path, unit }: Props) {
           if (step === 0 || !line) return;
           event.preventDefault();
           put(line.name, line.at + (step * (high - low)) / 100, (inner, value) => {
-            const { document } = useStudio.getState();
-            if (document) useStudio.setState({ document: withValue(document, inner, value) });
+            const { document } = session.state;
+            if (document) session.set({ document: withValue(document, inner, value) });
           });
-          settle();
+          session.settle();
         }}
       >
         {histogram.counts.map((number, index) => {

@@ -3,15 +3,16 @@
 import { useEffect, useRef, useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import type { Path } from "@/state/document";
-import { storeAt } from "@/state/store";
 import { Popover } from "@/ui/controls";
 import { EditorHead } from "./editors";
-import { useNotesAt } from "./notes";
-import { edit } from "@/state/studio";
+import { useNotesAt } from "@/state/advisories";
+import { useSession } from "@/state/use";
+import { storeAt } from "@/state/store";
 
 const PAUSE = 500;
 
 export function FormulaChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
+  const session = useSession();
   const lines = value.trim().split("\n");
   const last = lines.at(-1) ?? "";
   return (
@@ -29,7 +30,7 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
         label={field.label}
         help={field.help}
         changed={value !== field.default}
-        onReset={() => edit(path, field.default as string)}
+        onReset={() => session.edit(path, field.default as string)}
       />
       <FormulaEditor label={field.label} value={value} path={path} />
     </Popover>
@@ -37,13 +38,14 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
 }
 
 function FormulaEditor({ label, value, path }: { label: string; value: string; path: Path }) {
+  const session = useSession();
   const [draft, setDraft] = useState<string | null>(null);
   const text = draft ?? value;
   const notes = useNotesAt(path);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const commit = (next: string) => {
     clearTimeout(timer.current);
-    storeAt(path).commit(next);
+    storeAt(session, path).commit(next);
     setDraft(null);
   };
   useEffect(() => () => clearTimeout(timer.current), []);

@@ -4,9 +4,8 @@ import { ChevronLeft, ChevronRight, Spline, Trash2 } from "lucide-react";
 import type { ReactNode } from "react";
 import { addressOf, same, type Json, type Path } from "@/state/document";
 import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from "@/state/keys";
-import { edit, timeAt, useStudio } from "@/state/studio";
-import { seekTime, usePicture } from "@/state/trials";
 import { IconButton } from "@/ui/controls";
+import { useRun, useSession, useStudio, useTimeAt } from "@/state/use";
 import { storeAt, type Store } from "@/state/store";
 
 interface Props {
@@ -18,23 +17,24 @@ interface Props {
 /** The value of a keyframed number on the stage now, as the server has computed it. */
 export function useKeyedValue(path: Path): KeyValue | null {
   const address = useStudio((state) => (state.document ? addressOf(state.document, path) : ""));
-  return usePicture((state) => state.shown?.frame.head.keyed[address] ?? null);
+  return useRun((state) => state.shown?.frame.head.keyed[address] ?? null);
 }
 
 export function Keyable({ value, path, children }: Props) {
-  const now = useStudio((state) => timeAt(state, state.frame, path));
+  const session = useSession();
+  const now = useTimeAt(path);
   const track = useStudio((state) => state.track);
   const computed = useKeyedValue(path);
   const keys = keysOf(value);
   const open = same(track as Json, path as Json);
   if (!keys) {
     const begin = () => {
-      edit(path, curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: SMOOTH }]));
-      useStudio.setState({ track: path });
+      session.edit(path, curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: SMOOTH }]));
+      session.set({ track: path });
     };
     return (
       <>
-        {children(value, storeAt(path))}
+        {children(value, storeAt(session, path))}
         <button type="button" className="mt-1 text-xs text-soft hover:text-brass" onClick={begin}>
           + keyframes
         </button>
@@ -50,13 +50,13 @@ export function Keyable({ value, path, children }: Props) {
         : (computed ?? valueNear(keys, now));
   const put = (next: Json): Json => curve(withKey(keys, here >= 0 ? keys[here]!.at : now, next as KeyValue));
   const store: Store = {
-    try: (next) => storeAt(path).try(put(next)),
-    commit: (next) => storeAt(path).commit(put(next)),
+    try: (next) => storeAt(session, path).try(put(next)),
+    commit: (next) => storeAt(session, path).commit(put(next)),
   };
   const before = keys.filter((key) => key.at < now - 1e-3).at(-1);
   const after = keys.find((key) => key.at > now + 1e-3);
   const drop = () =>
-    edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
+    session.edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
   return (
     <>
       {children(present as Json, store)}
@@ -65,7 +65,7 @@ export function Keyable({ value, path, children }: Props) {
           label="To the key before"
           className="!size-6"
           disabled={!before}
-          onClick={() => before && seekTime(before.at)}
+          onClick={() => before && session.seekTime(before.at)}
         >
           <ChevronLeft />
         </IconButton>
@@ -76,7 +76,7 @@ export function Keyable({ value, path, children }: Props) {
           label="To the next key"
           className="!size-6"
           disabled={!after}
-          onClick={() => after && seekTime(after.at)}
+          onClick={() => after && session.seekTime(after.at)}
         >
           <ChevronRight />
         </IconButton>
@@ -90,7 +90,7 @@ export function Keyable({ value, path, children }: Props) {
           label={open ? "Close the curve" : "Show the curve under the clock"}
           aria-pressed={open}
           className={`!size-6 ${open ? "!text-brass" : ""}`}
-          onClick={() => useStudio.setState({ track: open ? null : path })}
+          onClick={() => session.set({ track: open ? null : path })}
         >
           <Spline />
         </IconButton>
@@ -98,7 +98,7 @@ export function Keyable({ value, path, children }: Props) {
           type="button"
           title="Keep this value and drop all keyframes"
           className="whitespace-nowrap rounded px-1 text-soft hover:text-text"
-          onClick={() => edit(path, present as Json)}
+          onClick={() => session.edit(path, present as Json)}
         >
           no keyframes
         </button>

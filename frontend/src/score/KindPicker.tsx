@@ -3,15 +3,16 @@
 import { Command } from "cmdk";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
-import { at, kindOf, type Node, type Path } from "@/state/document";
+import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
 import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
-import { exchange } from "./exchanging";
 import { FieldList } from "./More";
 import { placesOf } from "./standing";
 import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
+import { useSession, useStudio } from "@/state/use";
+import { exchange } from "@/state/exchanging";
 
 interface Props {
   slot: string;
@@ -27,6 +28,7 @@ interface Props {
 
 /** A chip that replaces the part at `path` by another kind; what stood there stays as far as the new kind takes it. */
 export function KindPicker({ slot, path, label, words, present, node, quiet }: Props) {
+  const session = useSession();
   const { meshes, catalogue } = useScore();
   const info = node && kindOf(catalogue, slot, node.kind);
   const rest = info ? unsaidOf(info, node) : [];
@@ -34,7 +36,7 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
-    void exchange(path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
+    void exchange(session, path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
   };
   const chip = (
     <button
@@ -88,13 +90,19 @@ export function Exchangeable({
 }
 
 /** Which kinds can stand at a path: actions by the trigger and branch that they are in, others by what is around them. */
+const lengthAt = (document: Effect, path: Path): number => {
+  const list = at(document, path);
+  return Array.isArray(list) ? list.length : 0;
+};
+
 function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
-  const { effect, catalogue } = useScore();
+  const session = useSession();
+  const { document, catalogue } = session.state;
   if (slot === "action") {
-    const places = placesOf(effect, catalogue, path);
+    const places = placesOf(document, catalogue, path);
     return (info) => places.every((place) => info.places?.includes(place) ?? true);
   }
-  const around = path.map((_, depth) => (at(effect, path.slice(0, depth)) as Node | null)?.kind);
+  const around = path.map((_, depth) => (at(document, path.slice(0, depth)) as Node | null)?.kind);
   return (info) => info.only_in.length === 0 || info.only_in.some((kind) => around.includes(kind));
 }
 
@@ -196,11 +204,13 @@ function matches(kinds: KindInfo[], value: string, search: string): boolean {
 
 /** A button that adds a new part of a slot to the end of a list. */
 export function AddKind({ slot, path, label }: { slot: string; path: Path; label: string }) {
-  const { effect, catalogue } = useScore();
-  const end = [...path, ((at(effect, path) ?? []) as Node[]).length];
+  const session = useSession();
+  const length = useStudio((state) => lengthAt(state.document, path));
+  const end = [...path, length];
   const add = (info: KindInfo) => {
-    const lasting = placesOf(effect, catalogue, path)[0] === "step";
-    void exchange(end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
+    const { document, catalogue } = session.state;
+    const lasting = placesOf(document, catalogue, path)[0] === "step";
+    void exchange(session, end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
   };
   const button = (
     <button type="button" className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice">

@@ -1,12 +1,12 @@
 /** How much the trails or links of a look take, and whether they were cut to keep within their budget. */
 
-import { usePicture } from "@/state/trials";
-import { edit } from "@/state/studio";
 import type { Node, Path } from "@/state/document";
 import { count } from "@/ui/numbers";
+import { useRun, useSession } from "@/state/use";
 
 export function LinesTold({ look, path }: { look: Node; path: Path }) {
-  const head = usePicture((state) => state.shown?.frame.head.layers.find((layer) => layer.look === look.id));
+  const session = useSession();
+  const head = useRun((state) => state.shown?.frame.head.layers.find((layer) => layer.look === look.id));
   if (!head || head.lines === undefined) return null;
   const bytes = head.bytes ?? (head.points ?? 0) * 20;
   const size = bytes < 1e5 ? `${Math.ceil(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
@@ -26,7 +26,7 @@ export function LinesTold({ look, path }: { look: Node; path: Path }) {
           <button
             type="button"
             className="text-ice"
-            onClick={() => edit([...path, "length", "points"], Math.max(2, head.cut!))}
+            onClick={() => session.edit([...path, "length", "points"], Math.max(2, head.cut!))}
           >
             Lower the points to {count(Math.max(2, head.cut))}
           </button>
@@ -36,7 +36,7 @@ export function LinesTold({ look, path }: { look: Node; path: Path }) {
               <button
                 type="button"
                 className="text-ice"
-                onClick={() => edit([...path, "budget"], Math.ceil(wanted / 1000) * 1000)}
+                onClick={() => session.edit([...path, "budget"], Math.ceil(wanted / 1000) * 1000)}
               >
                 raise the budget to {count(Math.ceil(wanted / 1000) * 1000)}
               </button>

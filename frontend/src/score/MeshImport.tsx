@@ -4,12 +4,12 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answered, api } from "@/api/client";
 import { kindOf } from "@/state/document";
-import { edit, useStudio } from "@/state/studio";
-import { freshTicket, stopUpload, useStage } from "@/state/uploads";
 import { Button } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
-import { adders } from "./adding";
 import { useScore } from "./context";
+import { useSession, useStudio, useStage } from "@/state/use";
+import { adders } from "@/state/adding";
+import { freshTicket, stopUpload } from "@/state/uploads";
 
 /** Metres beyond which a mesh was probably modelled in another unit, and what it may have been. */
 const HUGE = 100;
@@ -30,6 +30,7 @@ interface Read {
 }
 
 export function MeshImport() {
+  const session = useSession();
   const { catalogue } = useScore();
   const [message, setMessage] = useState("");
   const [read, setRead] = useState<Read | null>(null);
@@ -49,8 +50,8 @@ export function MeshImport() {
       );
       await client.invalidateQueries({ queryKey: ["meshes"] });
       const label = capitalised(file.name.replace(/\.\w+$/, "").replaceAll(/[-_]+/g, " "));
-      adders(catalogue).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label });
-      const shape = String(useStudio.getState().document?.shapes.at(-1)?.id ?? "");
+      adders(session).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label });
+      const shape = String(session.state.document?.shapes.at(-1)?.id ?? "");
       setRead({ label, shape, size: asset.size ?? 1, notes: asset.notes ?? [] });
     } catch (error) {
       setMessage((error as Error).message);
@@ -110,11 +111,12 @@ function Reading({ ticket, name }: { ticket: string; name: string }) {
 
 /** Asks of a mesh of unlikely size in which unit it was modelled; one click sets the shape's scale. */
 function Size({ read, onDone }: { read: Read; onDone: (size: number) => void }) {
+  const session = useSession();
   const odd = read.size > HUGE ? "large" : read.size < TINY ? "small" : null;
   const place = useStudio((state) => state.document?.shapes.findIndex((shape) => shape.id === read.shape) ?? -1);
   if (!odd || place < 0) return null;
   const scaled = (factor: number) => {
-    edit(["shapes", place, "scale"], factor);
+    session.edit(["shapes", place, "scale"], factor);
     onDone(read.size * factor);
   };
   return (

@@ -3,10 +3,10 @@
 import { RotateCcw } from "lucide-react";
 import type { FieldInfo, KindInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { IconButton, Popover } from "@/ui/controls";
 import { capitalised, unmarked } from "@/ui/words";
 import { Chip } from "./Chip";
+import { useSession } from "@/state/use";
 
 interface Props {
   info: KindInfo;
@@ -36,6 +36,7 @@ export function More({ info, fields, node, path }: Props) {
 
 /** Fields as a list of their labels and values, each with a way back to its default. */
 export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: Node; path: Path }) {
+  const session = useSession();
   return (
     <ul className="divide-y divide-line/50">
       {fields.map((field) => {
@@ -56,7 +57,7 @@ export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: N
               <IconButton
                 label={`Reset ${field.label}`}
                 className="!size-6"
-                onClick={() => edit(inner, field.default as Json)}
+                onClick={() => session.edit(inner, field.default as Json)}
               >
                 <RotateCcw />
               </IconButton>

@@ -4,11 +4,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { answered, api } from "@/api/client";
-import { edit } from "@/state/studio";
-import { freshTicket, stopUpload } from "@/state/uploads";
 import type { Path } from "@/state/document";
 import { Button, Popover } from "@/ui/controls";
 import { EditorHead } from "./editors";
+import { useSession } from "@/state/use";
+import { freshTicket, stopUpload } from "@/state/uploads";
 
 interface PictureSet {
   id: string;
@@ -23,6 +23,7 @@ interface PictureSet {
 const usePictures = () => useQuery({ queryKey: ["pictures"], queryFn: () => answered(api.GET("/api/pictures")) });
 
 export function PictureChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
+  const session = useSession();
   const sets = usePictures();
   const present = sets.data?.find((set) => set.id === value);
   return (
@@ -39,7 +40,7 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
         label={field.label}
         help={field.help}
         changed={value !== field.default}
-        onReset={() => edit(path, field.default as string)}
+        onReset={() => session.edit(path, field.default as string)}
       />
       <div className="grid grid-cols-3 gap-2">
         {sets.data?.map((set) => (
@@ -47,7 +48,7 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
             key={set.id}
             type="button"
             aria-pressed={set.id === value}
-            onClick={() => edit(path, set.id)}
+            onClick={() => session.edit(path, set.id)}
             className={`rounded border p-1 text-left text-xs ${set.id === value ? "border-ice text-ice" : "border-line text-soft hover:text-text"}`}
           >
             <Thumb set={set} />
@@ -58,7 +59,7 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
           </button>
         ))}
       </div>
-      <Bring onDone={(id) => edit(path, id)} />
+      <Bring onDone={(id) => session.edit(path, id)} />
     </Popover>
   );
 }

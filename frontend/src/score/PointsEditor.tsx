@@ -2,22 +2,23 @@
 
 import { Plus, X } from "lucide-react";
 import type { Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { IconButton } from "@/ui/controls";
 import {} from "@/ui/numbers";
 import { worth } from "@/ui/typed";
+import { useSession } from "@/state/use";
 
 export function PointsEditor({ value, path }: { value: number[][]; path: Path }) {
+  const session = useSession();
   const put = (index: number, axis: number, text: string) => {
     const number = worth(text, "m", 24);
-    if (number !== null) edit([...path, index, axis], number);
+    if (number !== null) session.edit([...path, index, axis], number);
   };
   const add = (index: number) => {
     const [here, next] = [value[index]!, value[index + 1]];
     const middle = next
       ? here.map((entry, axis) => (entry + next[axis]!) / 2)
       : here.map((entry, axis) => entry * 2 - value[index - 1]![axis]!);
-    edit(path, [
+    session.edit(path, [
       ...value.slice(0, index + 1),
       middle.map((entry) => Number(entry.toFixed(4))),
       ...value.slice(index + 1),
@@ -49,7 +50,7 @@ export function PointsEditor({ value, path }: { value: number[][]; path: Path })
               label={`Remove point ${index + 1}`}
               className="!size-6"
               disabled={value.length <= 2}
-              onClick={() => edit([...path, index], undefined)}
+              onClick={() => session.edit([...path, index], undefined)}
             >
               <X />
             </IconButton>

@@ -5,20 +5,21 @@ import { ArrowLeftRight } from "lucide-react";
 import type { FieldInfo } from "@/api/client";
 import { answered, api, type Histogram } from "@/api/client";
 import { same, withValue, type Json, type Node, type Path } from "@/state/document";
-import { commit, edit, tryDocument, useStudio } from "@/state/studio";
-import { settle, storeAt } from "@/state/store";
 import { CurveGraph } from "@/ui/CurveGraph";
 import { IconButton, Popover } from "@/ui/controls";
 import { plain } from "@/ui/numbers";
 import { useScore } from "./context";
 import { EditorHead } from "./editors";
 import { asStops, gradientOf, isNamed, ramped } from "./ramps";
+import { useRun, useSession, useStudio } from "@/state/use";
+import { storeAt } from "@/state/store";
 
 export function RampChip({ field, parent, path }: { field: FieldInfo; parent: Node; path: Path }) {
+  const session = useSession();
   const { catalogue, effect } = useScore();
   const ramp = parent[field.name] as Node;
   const follows = parent.quantity !== undefined && typeof parent.start === "number" && typeof parent.end === "number";
-  const store = storeAt(path);
+  const store = storeAt(session, path);
   return (
     <Popover
       label={field.label}
@@ -40,7 +41,7 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
         label={field.label}
         help={field.help}
         changed={!same(ramp, field.default as Json)}
-        onReset={() => edit(path, field.default as Json)}
+        onReset={() => session.edit(path, field.default as Json)}
       />
       {follows && <Along layer={parent} ramp={ramp} path={path.slice(0, -1)} />}
       <div className="mb-2 flex items-center gap-2">
@@ -53,7 +54,7 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
           label="The other way round"
           className="!size-6"
           onClick={() =>
-            edit(
+            session.edit(
               path,
               isNamed(ramp) ? { ...ramp, reversed: !ramp.reversed } : ramped(turned(asStops(ramp, catalogue.ramps))),
             )
@@ -84,7 +85,7 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
             key={name}
             type="button"
             aria-pressed={ramp.named === name}
-            onClick={() => edit(path, { named: name, reversed: ramp.reversed ?? false, keys: [] })}
+            onClick={() => session.edit(path, { named: name, reversed: ramp.reversed ?? false, keys: [] })}
             className={`flex h-6 items-center gap-2 rounded px-1 text-xs ${ramp.named === name ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
           >
             <span
@@ -103,19 +104,20 @@ const turned = (keys: ReturnType<typeof asStops>) =>
   [...keys].reverse().map((key) => ({ ...key, at: Number((1 - key.at).toFixed(4)) }));
 
 const WIDTH = 356;
+const NOBODY: string[] = [];
 const BARS = 46;
 const BAR = 10;
 
 /** The present values of what a ramp follows, and where on them it begins and ends: drag its ends, or fit it to the values. */
 function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
-  const { catalogue, effect } = useScore();
-  const trial = useStudio((state) => state.trial);
+  const session = useSession();
+  const { catalogue } = useScore();
+  const trial = useRun((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const [found, setFound] = useState<Histogram | null>(null);
   const drawing = useRef<HTMLDivElement>(null);
   const [grabbed, setGrabbed] = useState<"start" | "end" | null>(null);
-  const look = effect.looks[Number(path[1])];
-  const who = (look?.who ?? []) as string[];
+  const who = useStudio((state) => state.document.looks[Number(path[1])]?.who ?? NOBODY);
   const ready = trial && frame < trial.computed;
   const key = JSON.stringify([trial?.key, ready, frame, layer.quantity, who]);
   useEffect(() => {
@@ -152,20 +154,16 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
     const box = drawing.current!.getBoundingClientRect();
     const value = low + ((clientX - box.left) / box.width) * (high - low);
     const fine = 10 ** Math.floor(Math.log10(Math.max(1e-9, high - low)) - 2);
-    tryDocument(
-      withValue(
-        useStudio.getState().document!,
-        [...path, grabbed!],
-        Number((Math.round(value / fine) * fine).toPrecision(6)),
-      ),
+    session.tryDocument(
+      withValue(session.state.document!, [...path, grabbed!], Number((Math.round(value / fine) * fine).toPrecision(6))),
     );
   };
   const fit = () => {
     const [first, last] = [found.low, found.high === found.low ? found.low + 1 : found.high].map((value) =>
       Number(value.toPrecision(4)),
     );
-    const next = withValue(useStudio.getState().document!, [...path, "start"], start > end ? last! : first!);
-    commit(withValue(next, [...path, "end"], start > end ? first! : last!));
+    const next = withValue(session.state.document!, [...path, "start"], start > end ? last! : first!);
+    session.commit(withValue(next, [...path, "end"], start > end ? first! : last!));
   };
   return (
     <div className="mb-3">
@@ -175,7 +173,7 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
         style={{ width: WIDTH, height: BARS + BAR + 4 }}
         onPointerMove={(event) => grabbed && put(event.clientX)}
         onPointerUp={() => {
-          if (grabbed) settle();
+          if (grabbed) session.settle();
           setGrabbed(null);
         }}
       >
@@ -219,7 +217,8 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
             }}
             onKeyDown={(event) => {
               const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-              if (by) edit([...path, name], Number((Number(layer[name]) + (by * (high - low)) / 100).toPrecision(5)));
+              if (by)
+                session.edit([...path, name], Number((Number(layer[name]) + (by * (high - low)) / 100).toPrecision(5)));
             }}
           >
             <span className="mx-auto block h-full w-px bg-ice" />

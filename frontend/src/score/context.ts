@@ -2,17 +2,23 @@
 
 import { createContext, useContext } from "react";
 import type { AttributeInfo, Catalogue, FieldInfo } from "@/api/client";
-import { kindOf, type Effect, type Json, type Node } from "@/state/document";
+import { kindOf, type Attribute, type Json, type Node } from "@/state/document";
+import type { Declared } from "./declared";
 
 export interface Surroundings {
   catalogue: Catalogue;
-  effect: Effect;
+  /** What sentences say of other parts of the document. */
+  effect: Declared;
   meshes: { id: string; name: string; triangles: number }[];
-  /** Groups of the rule around, for histograms and highlights. */
+}
+
+/** What the rule around a chip adds. */
+export interface RuleAround {
+  /** Groups of the rule, for histograms and highlights. */
   who: string[];
-  /** The trigger of the rule around: a contact rule's quantities are read at contacts. */
+  /** Its trigger: a contact rule's quantities are read at contacts. */
   trigger: string;
-  /** For how many each condition of the rule around holds by itself, now and over time, where that was asked for. */
+  /** For how many each of its conditions holds by itself, now and over time, where that was asked for. */
   branches?: Branch[] | null;
   curves?: BranchCurves | null;
 }
@@ -30,6 +36,10 @@ export interface BranchCurves {
 
 export const ScoreContext = createContext<Surroundings | null>(null);
 
+const ALONE: RuleAround = { who: [], trigger: "each" };
+export const RuleContext = createContext<RuleAround>(ALONE);
+export const useRuleAround = (): RuleAround => useContext(RuleContext);
+
 export function useScore(): Surroundings {
   const surroundings = useContext(ScoreContext);
   if (!surroundings) throw new Error("a chip stands outside of the score");
@@ -46,12 +56,12 @@ export interface ValueRange {
 }
 
 /** Built-in attributes and the effect's own, as one list. */
-export function attributes(catalogue: Catalogue, effect: Effect): AttributeInfo[] {
+export function attributes(catalogue: Catalogue, effect: Declared): AttributeInfo[] {
   return [...catalogue.attributes, ...effect.attributes.map((item) => ownAttribute(item, catalogue))];
 }
 
 /** An attribute that the effect declares, as the built-in ones are listed. */
-function ownAttribute(item: Node, catalogue: Catalogue): AttributeInfo {
+function ownAttribute(item: Node | Attribute, catalogue: Catalogue): AttributeInfo {
   const like = catalogue.own_attributes[String(item.type ?? "number")]!;
   const limited = item.limited && (item.type === "number" || item.type === "whole");
   const ends = limited
@@ -95,7 +105,7 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
 }
 
 /** A field as it is declared where its siblings are as they are: other words for another manner, the unit of the quantity that it follows. */
-export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, effect: Effect): FieldInfo {
+export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, effect: Declared): FieldInfo {
   let now = field;
   for (const [sibling, cases] of Object.entries(field.variants ?? {}))
     now = { ...now, ...(cases[String(parent[sibling])] as Partial<FieldInfo> | undefined) };
@@ -111,7 +121,7 @@ export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, e
   return now;
 }
 
-export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Effect): ValueRange {
+export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Declared): ValueRange {
   if (quantity?.kind === "attribute") {
     const info = attributes(catalogue, effect).find((entry) => entry.id === quantity.attribute);
     return {

@@ -9,7 +9,17 @@ import {
 } from "@dnd-kit/core";
 import { sortableKeyboardCoordinates } from "@dnd-kit/sortable";
 import type { Catalogue } from "@/api/client";
-import { at, kindOf, moved, withValue, type Collection, type Effect, type Node, type Path } from "@/state/document";
+import {
+  at,
+  kindOf,
+  listOf,
+  moved,
+  withValue,
+  type Collection,
+  type Effect,
+  type Node,
+  type Path,
+} from "@/state/document";
 import { placesOf } from "./standing";
 
 export const deedId = (path: Path, index: number): string => `deed:${[...path, index].join("/")}`;
@@ -60,9 +70,9 @@ function itemDropped(effect: Effect, active: string, over: string): Effect {
   const [collection, from] = active.split("/") as [Collection, string];
   const [target, to] = over.split("/");
   if (collection !== target) return effect;
-  const list = effect[collection];
+  const list = listOf(effect, collection);
   const place = (id: string | undefined) => list.findIndex((item) => item.id === id);
-  return { ...effect, [collection]: moved(list, place(from), place(to)) };
+  return withValue(effect, [collection], moved(list, place(from), place(to)));
 }
 
 function deedDropped(effect: Effect, catalogue: Catalogue, from: Path, to: Path, ontoDeed: boolean): Effect {

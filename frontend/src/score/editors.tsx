@@ -4,15 +4,15 @@ import { RotateCcw } from "lucide-react";
 import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { IconButton, Slider } from "@/ui/controls";
 import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
 import { unmarked } from "@/ui/words";
 import { fieldNow, isColor, useScore, type ValueRange } from "./context";
-import { settle, storeAt, type Store } from "@/state/store";
 import { Keyable } from "./Keyable";
 import { PointsEditor } from "./PointsEditor";
+import { useSession } from "@/state/use";
+import { storeAt, type Store } from "@/state/store";
 
 const part = (store: Store, whole: readonly number[], index: number): Store => {
   const put = (value: Json) => whole.map((entry, at) => (at === index ? Number(value) : entry));
@@ -185,6 +185,7 @@ export function FlagEditor({ value, store, label }: { value: number; store: Stor
 }
 
 export function ColorEditor({ value, store, label }: { value: number[]; store: Store; label: string }) {
+  const session = useSession();
   return (
     <div className="flex items-center gap-3">
       <input
@@ -193,7 +194,7 @@ export function ColorEditor({ value, store, label }: { value: number[]; store: S
         className="h-8 w-14 cursor-pointer rounded border border-line bg-panel p-0.5"
         value={toHex(value)}
         onChange={(event) => store.try(fromHex(event.target.value))}
-        onBlur={settle}
+        onBlur={() => session.settle()}
       />
       <input
         aria-label={`${label} as hexadecimal`}
@@ -258,6 +259,7 @@ export function FieldEditor({
   value: Json;
   path: Path;
 }) {
+  const session = useSession();
   const { catalogue, effect } = useScore();
   const field = fieldNow(declared, parent, catalogue, effect);
   return (
@@ -266,20 +268,21 @@ export function FieldEditor({
         label={field.label}
         help={field.help}
         changed={!field.required && !same(value, (field.default ?? null) as Json)}
-        onReset={() => edit(path, field.default as Json)}
+        onReset={() => session.edit(path, field.default as Json)}
       />
       {field.keyable ? (
         <Keyable value={value} path={path}>
           {(present, store) => <PlainEditor field={field} value={present} store={store} path={path} />}
         </Keyable>
       ) : (
-        <PlainEditor field={field} value={value} store={storeAt(path)} path={path} />
+        <PlainEditor field={field} value={value} store={storeAt(session, path)} path={path} />
       )}
     </div>
   );
 }
 
 function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: Json; store: Store; path: Path }) {
+  const session = useSession();
   const soft = (field.soft ?? [-10, 10]) as [number, number];
   if (field.type === "points") return <PointsEditor value={value as number[][]} path={path} />;
   if (field.type === "color" && isColor(value)) return <ColorEditor value={value} store={store} label={field.label} />;
@@ -301,7 +304,7 @@ function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: J
         key={String(value ?? "")}
         defaultValue={String(value ?? "")}
         title="Enter or leaving keeps what is typed, Escape takes it back."
-        onBlur={(event) => edit(path, event.target.value)}
+        onBlur={(event) => session.edit(path, event.target.value)}
         onKeyDown={(event) => {
           if (event.key === "Escape") event.currentTarget.value = String(value ?? "");
           if (event.key === "Enter") event.currentTarget.blur();

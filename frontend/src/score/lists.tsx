@@ -4,12 +4,12 @@ import { Plus, X } from "lucide-react";
 import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Path } from "@/state/document";
-import { edit } from "@/state/studio";
-import { settle, storeAt } from "@/state/store";
 import { IconButton, Popover } from "@/ui/controls";
 import { fromHex, plain, toHex } from "@/ui/numbers";
 import { Swatch } from "./Chip";
 import { EditorHead } from "./editors";
+import { useSession } from "@/state/use";
+import { storeAt } from "@/state/store";
 
 const MOST = 64;
 
@@ -22,7 +22,8 @@ function another(number: number): number[] {
 }
 
 export function ColorsChip({ field, value, path }: { field: FieldInfo; value: number[][]; path: Path }) {
-  const store = storeAt(path);
+  const session = useSession();
+  const store = storeAt(session, path);
   return (
     <Popover
       label={field.label}
@@ -39,7 +40,7 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
         label={field.label}
         help={field.help}
         changed={!same(value, field.default as Json)}
-        onReset={() => edit(path, field.default as Json)}
+        onReset={() => session.edit(path, field.default as Json)}
       />
       <ol className="flex flex-wrap gap-1.5">
         {value.map((color, index) => (
@@ -52,14 +53,14 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
               onChange={(event) =>
                 store.try(value.map((entry, at) => (at === index ? fromHex(event.target.value) : entry)))
               }
-              onBlur={settle}
+              onBlur={() => session.settle()}
             />
             {value.length > 1 && (
               <button
                 type="button"
                 aria-label={`Remove colour ${index + 1}`}
                 onClick={() =>
-                  edit(
+                  session.edit(
                     path,
                     value.filter((_, at) => at !== index),
                   )
@@ -76,7 +77,7 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
             <IconButton
               label="One more colour"
               className="!size-8 border border-line"
-              onClick={() => edit(path, [...value, another(value.length)])}
+              onClick={() => session.edit(path, [...value, another(value.length)])}
             >
               <Plus />
             </IconButton>
@@ -89,6 +90,7 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
 
 /** Numbers typed with spaces between them; none at all reads as the field's own word. */
 export function NumbersChip({ field, value, path }: { field: FieldInfo; value: number[]; path: Path }) {
+  const session = useSession();
   const [problem, setProblem] = useState("");
   const written = value.map((number) => plain(number)).join(" ");
   const take = (text: string) => {
@@ -97,7 +99,7 @@ export function NumbersChip({ field, value, path }: { field: FieldInfo; value: n
     const wrong = pieces[numbers.findIndex((number) => !Number.isFinite(number) || number < 0)];
     if (wrong !== undefined) return setProblem(`“${wrong}” is no number from 0 on`);
     setProblem("");
-    edit(path, numbers);
+    session.edit(path, numbers);
   };
   return (
     <Popover
@@ -108,7 +110,12 @@ export function NumbersChip({ field, value, path }: { field: FieldInfo; value: n
         </button>
       }
     >
-      <EditorHead label={field.label} help={field.help} changed={value.length > 0} onReset={() => edit(path, [])} />
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={value.length > 0}
+        onReset={() => session.edit(path, [])}
+      />
       <input
         aria-label={field.label}
         key={written}

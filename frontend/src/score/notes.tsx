@@ -1,29 +1,10 @@
 /** What the checks have to say about places in the document, shown beside the chips that they are about. */
 
 import type { ReactNode } from "react";
-import { useAdvisories } from "@/state/advisories";
-import { same, type Json, type Path } from "@/state/document";
-import { commit } from "@/state/studio";
-import { withValue } from "@/state/document";
-import { useStudio } from "@/state/studio";
+import { useNotesAt, useNotesUnder, type Note } from "@/state/advisories";
+import { withValue, type Path } from "@/state/document";
+import { useSession } from "@/state/use";
 import { Hint } from "@/ui/controls";
-
-export interface Note {
-  level: string;
-  item: Path;
-  text: string;
-  fix: { path: Path; value?: Json; remove?: boolean; label: string } | null;
-}
-
-/** All notes of the document as it was last committed. */
-export function useNotes(): Note[] {
-  return (useAdvisories().data ?? []) as unknown as Note[];
-}
-
-/** The errors and warnings about exactly this place. */
-export function useNotesAt(path: Path): Note[] {
-  return useNotes().filter((note) => note.level !== "advice" && same(note.item as Json, path as unknown as Json));
-}
 
 /** A chip with what is wrong about it: marked, and told when one rests on the mark. The chip stays the same element either way, so that an editor
  * opened from it stays open while what is wrong comes and goes. */
@@ -40,7 +21,7 @@ export function Noted({ path, children }: { path: Path; children: ReactNode }) {
           <span
             aria-label={first.text}
             role="note"
-            className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember"
+            className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-xs leading-none font-semibold text-ember"
           >
             !
           </span>
@@ -58,7 +39,7 @@ export function NotesAt({ path }: { path: Path }) {
       <span
         aria-label={first.text}
         role="note"
-        className="ml-1 inline-grid size-3.5 place-items-center rounded-full bg-ember/25 text-[10px] font-semibold text-ember"
+        className="ml-1 inline-grid size-3.5 place-items-center rounded-full bg-ember/25 text-xs leading-none font-semibold text-ember"
       >
         !
       </span>
@@ -68,12 +49,11 @@ export function NotesAt({ path }: { path: Path }) {
 
 /** Everything wrong within an item, as lines under its sentence, with the remedy where there is one. */
 export function NotesUnder({ path }: { path: Path }) {
-  const notes = useNotes().filter(
-    (note) => note.level !== "advice" && path.every((key, index) => note.item[index] === key),
-  );
+  const session = useSession();
+  const notes = useNotesUnder(path);
   const apply = (fix: NonNullable<Note["fix"]>) => {
-    const { document } = useStudio.getState();
-    if (document) commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
+    const { document } = session.state;
+    session.commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
   };
   if (notes.length === 0) return null;
   return (

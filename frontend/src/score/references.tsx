@@ -2,13 +2,14 @@
 
 import type { FieldInfo } from "@/api/client";
 import type { Node, Path } from "@/state/document";
-import { edit } from "@/state/studio";
 import { Menu, Popover } from "@/ui/controls";
 import { attributes, useScore, type Surroundings } from "./context";
-import { refer } from "./exchanging";
 import { ruleName } from "./numbering";
+import { useSession } from "@/state/use";
+import { refer } from "@/state/exchanging";
 
 export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
+  const session = useSession();
   const words = field.words ?? {};
   return (
     <Menu
@@ -20,7 +21,7 @@ export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: st
       entries={Object.entries(words).map(([word, text]) => ({
         label: text,
         hint: word === value ? "now" : "",
-        onSelect: () => (field.renews ? void refer(path, word) : edit(path, word)),
+        onSelect: () => (field.renews ? void refer(session, path, word) : session.edit(path, word)),
       }))}
     />
   );
@@ -33,7 +34,7 @@ interface Choice {
 }
 
 export function choicesOf(to: string, { catalogue, effect, meshes }: Surroundings): Choice[] {
-  const listed = (items: Node[]) =>
+  const listed = (items: readonly Node[]) =>
     items.map((item) => ({
       id: item.id as string,
       label: item.label as string,
@@ -43,7 +44,10 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   if (to === "shape") return listed(effect.shapes);
   if (to === "field") return listed(effect.fields);
   if (to === "rule")
-    return effect.rules.map((rule, index) => ({ id: rule.id as string, label: ruleName(effect.rules, index) }));
+    return effect.rules.map((rule, index) => ({
+      id: rule.id as string,
+      label: ruleName(effect.rules, index, catalogue),
+    }));
   if (to === "dial") return listed(effect.dials);
   if (to === "attribute")
     return attributes(catalogue, effect)
@@ -62,6 +66,7 @@ export function GroupDot({ color }: { color: string | undefined }) {
 }
 
 export function ReferenceChip({ field, value, path }: { field: FieldInfo; value: string | null; path: Path }) {
+  const session = useSession();
   const score = useScore();
   // Nothing is offered to itself, nor what is of the wrong kind.
   const self = path[0] === `${field.to}s` ? (score.effect[path[0] as "shapes"][Number(path[1])]?.id as string) : null;
@@ -73,7 +78,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   const choices = choicesOf(field.to ?? "", score).filter((choice) => fits(choice.id));
   const present = choices.find((choice) => choice.id === value);
   // What others follow is changed with them: a value of the right type, unit and size.
-  const put = (id: string | null) => (follows(field, path) ? void refer(path, id) : edit(path, id));
+  const put = (id: string | null) => (follows(field, path) ? void refer(session, path, id) : session.edit(path, id));
   const none = field.optional ? [{ label: field.optional, onSelect: () => put(null) }] : [];
   return (
     <Menu
@@ -97,6 +102,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
 
 /** Which of several things are meant: the groups of a rule or a look (none ticked means everyone), the shapes of a compound. */
 export function ManyChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
+  const session = useSession();
   const score = useScore();
   // A field is not offered to itself.
   const self = path[0] === `${field.to}s` ? score.effect.fields[Number(path[1])]?.id : null;
@@ -105,7 +111,7 @@ export function ManyChip({ field, value, path }: { field: FieldInfo; value: stri
   const named = value.map((id) => choices.find((choice) => choice.id === id));
   const toggle = (id: string) => {
     const next = value.includes(id) ? value.filter((entry) => entry !== id) : [...value, id];
-    return follows(field, path) ? void refer(path, next) : edit(path, next);
+    return follows(field, path) ? void refer(session, path, next) : session.edit(path, next);
   };
   return (
     <Popover

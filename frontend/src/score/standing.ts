@@ -1,11 +1,10 @@
 /** Where rules and their actions stand in a step: what the catalogue says of triggers, read in one place. */
 
 import type { Catalogue } from "@/api/client";
-import type { Effect, Node, Path } from "@/state/document";
+import type { Effect, Path, Rule } from "@/state/document";
 
 /** Where a rule's actions stand, by its trigger. */
-export const standOf = (rule: Node, catalogue: Catalogue): string =>
-  catalogue.trigger_places[String(rule.trigger)] ?? "step";
+export const standOf = (rule: Rule, catalogue: Catalogue): string => catalogue.trigger_places[rule.trigger] ?? "step";
 
 /** Where an action in this list, or at a place in it, stands: by its rule's trigger, and whether it is in an otherwise. */
 export function placesOf(effect: Effect, catalogue: Catalogue, path: Path): string[] {

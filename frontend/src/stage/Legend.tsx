@@ -1,80 +1,115 @@
-/** Who is who on the stage: groups with their colours and numbers; click to leave one out, or to see one alone. */
+/** Who is who: groups with their colours and numbers, over the strip that shows them; click to leave one out, or to see one alone. */
 
 import { Palette } from "lucide-react";
-import { useStudio } from "@/state/studio";
+import type { Group } from "@/state/document";
+import { useNow, useSession, useStudio } from "@/state/use";
 import { Hint } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 
-const MOST = 8;
+const MOST = 10;
 
 export function Legend() {
-  const groups = useStudio((state) => state.document?.groups) ?? [];
+  const session = useSession();
+  const groups = useStudio((state) => state.document.groups);
   const hidden = useStudio((state) => state.hidden);
   const byGroup = useStudio((state) => state.byGroup);
-  const population = useStudio((state) => state.stats[state.frame]?.population);
-  if (groups.length < 2) return null;
-  const ids = groups.map((group) => String(group.id));
   const only = (id: string) => {
+    const ids = groups.map((group) => group.id);
     const alone = hidden.length === ids.length - 1 && !hidden.includes(id);
-    useStudio.setState({ hidden: alone ? [] : ids.filter((other) => other !== id) });
+    session.set({ hidden: alone ? [] : ids.filter((other) => other !== id) });
   };
+  const toggle = (id: string) =>
+    session.set({ hidden: hidden.includes(id) ? hidden.filter((other) => other !== id) : [...hidden, id] });
   return (
-    <div role="group" aria-label="Groups on the stage" className="pointer-events-auto -mx-1 pb-1">
-      <Hint
-        text={
-          byGroup
-            ? "Everybody is drawn in the colour of their group. Click for their own looks (B)."
-            : "Draw everybody in the colour of their group (B)"
-        }
-      >
-        <button
-          type="button"
-          aria-pressed={byGroup}
-          onClick={() => useStudio.setState({ byGroup: !byGroup })}
-          className={`flex h-6 items-center gap-1.5 rounded px-1 ${byGroup ? "bg-ice/15 text-ice" : "hover:text-text"}`}
+    <div
+      role="group"
+      aria-label="Groups on the stage"
+      className="absolute bottom-2 left-2 flex max-w-[calc(100%-170px)] flex-wrap items-center rounded bg-stage/70 px-1 text-xs text-soft"
+    >
+      {groups.slice(0, MOST).map((group) => (
+        <Entry
+          key={group.id}
+          group={group}
+          out={hidden.includes(group.id)}
+          onToggle={() => toggle(group.id)}
+          onAlone={groups.length > 1 ? () => only(group.id) : undefined}
+        />
+      ))}
+      {groups.length > MOST && <span className="px-1.5">and {groups.length - MOST} more</span>}
+      {groups.length !== 1 && <All />}
+      {groups.length > 1 && (
+        <Hint
+          text={
+            byGroup
+              ? "Everybody is drawn in the colour of their group. Click for their own looks (B)."
+              : "Draw everybody in the colour of their group (B)"
+          }
         >
-          <Palette className="size-3" /> by group
-        </button>
-      </Hint>
-      <ul>
-        {groups.slice(0, MOST).map((group) => {
-          const id = String(group.id);
-          const out = hidden.includes(id);
-          return (
-            <li key={id} className="group/legend flex items-center">
-              <button
-                type="button"
-                aria-pressed={!out}
-                title={out ? "Draw it again" : "Leave it out of the picture"}
-                onClick={() =>
-                  useStudio.setState({ hidden: out ? hidden.filter((other) => other !== id) : [...hidden, id] })
-                }
-                className={`flex min-w-0 flex-1 items-center gap-1.5 rounded px-1 leading-6 hover:text-text ${out ? "line-through opacity-60" : ""}`}
-              >
-                <span
-                  className="size-2 shrink-0 rounded-full"
-                  style={{
-                    background: out ? "transparent" : String(group.color),
-                    boxShadow: `inset 0 0 0 1px ${String(group.color)}`,
-                  }}
-                />
-                <span className="max-w-32 truncate">{String(group.label)}</span>
-                <span className="tabular ml-auto pl-3">{population ? count(population[id] ?? 0) : ""}</span>
-              </button>
-              <button
-                type="button"
-                aria-label={`Only ${String(group.label)}`}
-                title="See it alone"
-                onClick={() => only(id)}
-                className="ml-1 h-6 rounded px-1 opacity-0 hover:text-ice focus-visible:opacity-100 group-hover/legend:opacity-100"
-              >
-                only
-              </button>
-            </li>
-          );
-        })}
-        {groups.length > MOST && <li className="px-1">and {groups.length - MOST} more</li>}
-      </ul>
+          <button
+            type="button"
+            aria-pressed={byGroup}
+            onClick={() => session.set({ byGroup: !byGroup })}
+            className={`flex h-6 items-center gap-1.5 rounded px-1.5 ${byGroup ? "bg-ice/15 text-ice" : "hover:text-text"}`}
+          >
+            <Palette className="size-3" /> by group
+          </button>
+        </Hint>
+      )}
     </div>
   );
+}
+
+interface EntryProps {
+  group: Group;
+  out: boolean;
+  onToggle: () => void;
+  onAlone?: () => void;
+}
+
+function Entry({ group, out, onToggle, onAlone }: EntryProps) {
+  const ring = `inset 0 0 0 1px ${group.color}`;
+  return (
+    <span className="group/legend flex items-center">
+      <button
+        type="button"
+        aria-pressed={!out}
+        title={out ? "Draw it again" : "Leave it out of the picture; double-click to see it alone"}
+        onClick={onToggle}
+        onDoubleClick={onAlone}
+        className={`flex h-6 items-center gap-1.5 rounded px-1.5 hover:text-text ${out ? "line-through opacity-60" : ""}`}
+      >
+        <span
+          className="size-2 shrink-0 rounded-full"
+          style={{ background: out ? "transparent" : group.color, boxShadow: ring }}
+        />
+        <span className="max-w-32 truncate">{group.label}</span>
+        <Population id={group.id} />
+      </button>
+      {onAlone && (
+        <button
+          type="button"
+          aria-label={`Only ${group.label}`}
+          title="See it alone"
+          onClick={onAlone}
+          className="sr-only h-6 rounded px-1 hover:text-ice focus-visible:not-sr-only"
+        >
+          only
+        </button>
+      )}
+    </span>
+  );
+}
+
+function Population({ id }: { id: string }) {
+  const number = useNow((now) => (now ? (now.population[id] ?? 0) : null));
+  return (
+    <span className="tabular min-w-8 text-right text-text" data-population={number ?? ""}>
+      {number === null ? "…" : count(number)}
+    </span>
+  );
+}
+
+function All() {
+  const number = useNow((now) => now?.count ?? null);
+  return <span className="tabular px-1.5">{number === null ? "" : `${count(number)} in all`}</span>;
 }

@@ -1,14 +1,10 @@
-/** Where the camera stands: framing what there is, views from the axes, and picking by the nearest particle on screen. */
+/** Where the camera stands: framing what there is from a side, and picking by the nearest particle on screen. */
 
 import { Matrix4, PerspectiveCamera, Vector3 } from "three";
-import type { Block } from "@/api/block";
-import type { FrameBlock, ShapesHead } from "@/state/trials";
+import { asFloats, type Block } from "@/api/block";
+import type { FrameBlock, ShapesHead } from "@/state/frames";
+import type { ViewName } from "@/state/viewpoint";
 import type { LayerData } from "./drawing/data";
-
-export type ViewName = "home" | "front" | "side" | "above";
-
-/** Lets the palette and shortcuts move the camera. */
-export const stageView: { look: (view: ViewName) => void } = { look: () => undefined };
 
 export const TOWARD: Record<ViewName, [number, number, number]> = {
   home: [0.42, 0.3, 1],
@@ -22,70 +18,143 @@ export interface Bounds {
   size: number;
 }
 
-/** The middle and extent of the particles, and of visible shapes that are not much larger than they are. */
-export function boundsOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | null): Bounds {
-  const low = new Vector3(Infinity, Infinity, Infinity);
-  const high = new Vector3(-Infinity, -Infinity, -Infinity);
-  const point = new Vector3();
-  const take = (values: Float32Array, stride: number) => {
-    for (let index = 0; index + 2 < values.length; index += 3 * stride) {
-      point.set(values[index]!, values[index + 1]!, values[index + 2]!);
-      if (point.lengthSq() < 1e8) {
-        low.min(point);
-        high.max(point);
-      }
-    }
-  };
-  const placed =
-    shapes?.head.shapes.map((shape) =>
-      inWorld(shapes.arrays[`shape ${shape.index}/vertices`] as Float32Array, shape.matrix),
-    ) ?? [];
-  const shapeSizes = placed.map(extent);
-  const typical = [...shapeSizes].sort((a, b) => a - b)[Math.floor(shapeSizes.length / 2)] ?? 0;
-  shapes?.head.shapes.forEach((_, index) => {
-    if ((shapeSizes[index] as number) <= typical * 2.2 + 0.01) take(placed[index] as Float32Array, 1);
+/** Shapes this much larger than the usual one are surroundings, not the effect. */
+const SURROUNDINGS = 2.2;
+/** Particles beyond this share on either side of an axis are strays. */
+const STRAYS = 0.02;
+const SAMPLED = 1500;
+
+/** Points that mark what there is: shapes, without those that are much larger than the others, and the particles without strays. */
+export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | null, only?: string): Vector3[] {
+  const heads = shapes?.head.shapes ?? [];
+  const placed = heads.map((base) => {
+    const now = frame?.head.shapes.find((shape) => shape.id === base.id);
+    const source = now?.geometry && frame ? frame : shapes!;
+    return inWorld(asFloats(source, `shape ${base.index}/vertices`), (now ?? base).matrix);
   });
-  if (low.x > high.x) {
-    frame?.head.layers.forEach((_, index) => take(frame.arrays[`${index}/position`] as Float32Array, 7));
-  }
-  if (low.x > high.x) return { centre: new Vector3(0, 1, 0), size: 4 };
-  return { centre: low.clone().add(high).multiplyScalar(0.5), size: Math.max(0.5, high.distanceTo(low)) };
+  if (only !== undefined) return placed[heads.findIndex((head) => head.id === only)] ?? [];
+  const sizes = placed.map(diameter);
+  const usual = [...sizes].sort((a, b) => a - b)[Math.floor((sizes.length - 1) / 2)] ?? 0;
+  const points = placed.flatMap((those, index) => (sizes[index]! <= usual * SURROUNDINGS + 0.01 ? those : []));
+  const particles = frame ? withoutStrays(sampled(frame)) : [];
+  const all = [...points, ...particles];
+  return all.length > 0 ? all : placed.flat();
 }
 
-function inWorld(vertices: Float32Array, matrix: number[]): Float32Array {
-  const out = new Float32Array(vertices.length);
+function sampled(frame: FrameBlock): Vector3[] {
+  const points: Vector3[] = [];
+  frame.head.layers.forEach((layer, index) => {
+    const values = asFloats(frame, `${index}/position`);
+    const step = Math.max(1, Math.floor(layer.count / SAMPLED)) * 3;
+    for (let at = 0; at + 2 < values.length; at += step) points.push(new Vector3().fromArray(values, at));
+  });
+  return points;
+}
+
+function withoutStrays(points: Vector3[]): Vector3[] {
+  if (points.length < 20) return points;
+  const ends = (["x", "y", "z"] as const).map((axis) => {
+    const sorted = points.map((point) => point[axis]).sort((a, b) => a - b);
+    const cut = Math.floor(sorted.length * STRAYS);
+    return [sorted[cut]!, sorted[sorted.length - 1 - cut]!] as const;
+  });
+  const within = (value: number, [low, high]: readonly [number, number]) => value >= low && value <= high;
+  return points.filter((at) => within(at.x, ends[0]!) && within(at.y, ends[1]!) && within(at.z, ends[2]!));
+}
+
+function inWorld(vertices: Float32Array, matrix: number[]): Vector3[] {
   const place = new Matrix4().fromArray(matrix);
-  const point = new Vector3();
-  for (let index = 0; index + 2 < vertices.length; index += 3)
-    point.fromArray(vertices, index).applyMatrix4(place).toArray(out, index);
-  return out;
+  const points: Vector3[] = [];
+  for (let at = 0; at + 2 < vertices.length; at += 3)
+    points.push(new Vector3().fromArray(vertices, at).applyMatrix4(place));
+  return points;
 }
 
-function extent(values: Float32Array): number {
-  let most = 0;
-  for (const axis of [0, 1, 2]) {
-    let low = Infinity;
-    let high = -Infinity;
-    for (let index = axis; index < values.length; index += 3) {
-      low = Math.min(low, values[index]!);
-      high = Math.max(high, values[index]!);
-    }
-    most = Math.max(most, high - low);
+function diameter(points: Vector3[]): number {
+  const { size } = boundsOf(points);
+  return points.length ? size : 0;
+}
+
+/** Middle and diagonal of some points. */
+export function boundsOf(points: readonly Vector3[]): Bounds {
+  if (points.length === 0) return { centre: new Vector3(0, 1, 0), size: 4 };
+  const low = points[0]!.clone();
+  const high = points[0]!.clone();
+  for (const point of points) {
+    low.min(point);
+    high.max(point);
   }
-  return Number.isFinite(most) ? most : 0;
+  return { centre: low.clone().add(high).multiplyScalar(0.5), size: high.distanceTo(low) };
 }
 
-export function placeCamera(camera: PerspectiveCamera, target: Vector3, bounds: Bounds, view: ViewName): void {
-  const toward = new Vector3(...TOWARD[view]).normalize();
-  const half = Math.tan((camera.fov * Math.PI) / 360) * Math.min(1, camera.aspect);
-  target.copy(bounds.centre);
-  camera.position.copy(bounds.centre).addScaledVector(toward, (bounds.size * 0.47) / half);
-  camera.near = bounds.size / 500;
-  camera.far = bounds.size * 60;
+/** Least room around what is framed, as a share of the picture. */
+const MARGIN = 0.06;
+
+/** Put the camera where all points just fill the picture, seen from a side. */
+export function placeCamera(
+  camera: PerspectiveCamera,
+  target: Vector3,
+  points: readonly Vector3[],
+  view: ViewName | Vector3,
+): void {
+  const toward = (view instanceof Vector3 ? view.clone() : new Vector3(...TOWARD[view])).normalize();
+  const right = new Vector3().crossVectors(new Vector3(0, 1, 0), toward).normalize();
+  const up = new Vector3().crossVectors(toward, right);
+  const { centre, size } = boundsOf(points);
+  const least = Math.max(0.4, size) * 0.2;
+  const tall = Math.tan((camera.fov * Math.PI) / 360) * (1 - MARGIN * 2);
+  const wide = tall * camera.aspect;
+  // Of each point: how far aside it lies, and how far toward the eye. A point is in the picture where |aside| ≤ depth · slope.
+  let [left, righter, below, above] = [-Infinity, -Infinity, -Infinity, -Infinity];
+  const off = new Vector3();
+  for (const point of points.length ? points : [centre]) {
+    off.subVectors(point, centre);
+    const [x, y, z] = [off.dot(right), off.dot(up), off.dot(toward)];
+    righter = Math.max(righter, x + z * wide);
+    left = Math.max(left, -x + z * wide);
+    above = Math.max(above, y + z * tall);
+    below = Math.max(below, -y + z * tall);
+  }
+  const distance = Math.max((righter + left) / (2 * wide), (above + below) / (2 * tall), least / tall);
+  const aside = (righter - left) / 2;
+  const aloft = (above - below) / 2;
+  target.copy(centre).addScaledVector(right, aside).addScaledVector(up, aloft);
+  camera.position.copy(target).addScaledVector(toward, distance);
+  camera.near = Math.max(1e-3, distance / 400);
+  camera.far = distance * 60 + size * 20;
   camera.updateProjectionMatrix();
 }
 
+/** Pixels around a particle that still count as pointing at it. */
 const REACH = 14;
+
+interface Spot {
+  id: number;
+  /** Where it is on screen, in pixels, and how far from the eye. */
+  x: number;
+  y: number;
+  depth: number;
+  size: number;
+  place: Vector3;
+}
+
+function* onScreen(layers: LayerData[], camera: PerspectiveCamera, width: number, height: number): Generator<Spot> {
+  const point = new Vector3();
+  const place = new Vector3();
+  const scale = height / (2 * Math.tan((camera.fov * Math.PI) / 360));
+  for (const layer of layers) {
+    for (let index = 0; index < layer.head.count; index++) {
+      place.fromArray(layer.position, index * 3);
+      const depth = -point.copy(place).applyMatrix4(camera.matrixWorldInverse).z;
+      if (depth <= camera.near) continue;
+      point.applyMatrix4(camera.projectionMatrix);
+      const radius = layer.radius[index]!;
+      const size = layer.head.shader === "dot" ? radius : (radius * scale) / depth;
+      const [x, y] = [((point.x + 1) / 2) * width, ((1 - point.y) / 2) * height];
+      yield { id: layer.id[index]!, x, y, depth, size, place };
+    }
+  }
+}
 
 /** The particle under the pointer: the nearest to the eye among those within a few pixels, or null. */
 export function pick(
@@ -95,23 +164,29 @@ export function pick(
   y: number,
   width: number,
   height: number,
-): number | null {
-  const point = new Vector3();
-  let best: { id: number; score: number } | null = null;
-  const scale = height / (2 * Math.tan((camera.fov * Math.PI) / 360));
-  for (const layer of layers) {
-    for (let index = 0; index < layer.head.count; index++) {
-      point.set(layer.position[index * 3]!, layer.position[index * 3 + 1]!, layer.position[index * 3 + 2]!);
-      const depth = -point.clone().applyMatrix4(camera.matrixWorldInverse).z;
-      if (depth <= camera.near) continue;
-      point.project(camera);
-      const off = Math.hypot(((point.x + 1) / 2) * width - x, ((1 - point.y) / 2) * height - y);
-      const size = layer.head.shader === "dot" ? layer.radius[index]! : (layer.radius[index]! * scale) / depth;
-      if (off > Math.max(REACH, size)) continue;
-      // Pixels count first; of those equally near, the one in front.
-      const score = Math.max(0, off - size) * 10 + depth;
-      if (!best || score < best.score) best = { id: layer.id[index]!, score };
-    }
+): { id: number; place: Vector3 } | null {
+  let best: { id: number; score: number; place: Vector3 } | null = null;
+  for (const spot of onScreen(layers, camera, width, height)) {
+    const off = Math.hypot(spot.x - x, spot.y - y);
+    if (off > Math.max(REACH, spot.size)) continue;
+    // Pixels count first; of those equally near, the one in front.
+    const score = Math.max(0, off - spot.size) * 10 + spot.depth;
+    if (!best || score < best.score) best = { id: spot.id, score, place: spot.place.clone() };
   }
-  return best?.id ?? null;
+  return best;
+}
+
+/** All particles within a rectangle on screen. */
+export function within(
+  layers: LayerData[],
+  camera: PerspectiveCamera,
+  box: { left: number; top: number; right: number; bottom: number },
+  width: number,
+  height: number,
+): Set<number> {
+  const found = new Set<number>();
+  for (const { id, x, y } of onScreen(layers, camera, width, height)) {
+    if (x >= box.left && x <= box.right && y >= box.top && y <= box.bottom) found.add(id);
+  }
+  return found;
 }

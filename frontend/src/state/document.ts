@@ -1,26 +1,23 @@
 /** An effect document as plain JSON, changed without mutation. The server validates; the page only moves values about. */
 
 import type { Catalogue, FieldInfo, KindInfo } from "@/api/client";
+import type { components } from "@/api/document";
 
 export type Json = string | number | boolean | null | Json[] | { [name: string]: Json };
 export type Node = { [name: string]: Json };
 export type Path = readonly (string | number)[];
 
-export interface Effect extends Node {
-  name: string;
-  summary: string;
-  clock: Node;
-  dials: Node[];
-  shapes: Node[];
-  fields: Node[];
-  groups: Node[];
-  attributes: Node[];
-  sources: Node[];
-  rules: Node[];
-  looks: Node[];
-  /** How the effect is seen in a finished picture. */
-  picture: Node;
-}
+/** Types of the document as its JSON Schema has them; parts whose kinds the page does not know of are handled as nodes. */
+type Parts = components["schemas"];
+export type Effect = Parts["Effect"];
+export type Rule = Parts["Rule"];
+export type Source = Parts["Source"];
+export type Group = Parts["Group"];
+export type Attribute = Parts["Attribute"];
+export type Dial = Parts["Dial"];
+export type Shape = Effect["shapes"][number];
+export type Field = Effect["fields"][number];
+export type Look = Effect["looks"][number];
 
 /** The lists of a document, as far as something here is made for one of them; the catalogue has all (`collections`). */
 export type Collection = "dials" | "shapes" | "fields" | "groups" | "attributes" | "sources" | "rules" | "looks";
@@ -29,11 +26,24 @@ export type Collection = "dials" | "shapes" | "fields" | "groups" | "attributes"
 export const wordFor = (catalogue: Catalogue, collection: string): string =>
   catalogue.collections[collection]?.word ?? collection;
 
+/** A list of the document by its name. */
+export function listOf(effect: Effect, collection: string): readonly Node[] {
+  const whole: Node = effect;
+  const list = whole[collection];
+  return Array.isArray(list) ? (list as Node[]) : [];
+}
+
 /** The items of the collection that references call by a word. */
-const itemsOf = (effect: Effect, catalogue: Catalogue, word: string): Node[] => {
+const itemsOf = (effect: Effect, catalogue: Catalogue, word: string): readonly Node[] => {
   const found = Object.entries(catalogue.collections).find(([, declared]) => declared.word === word);
-  return found ? ((effect[found[0]] ?? []) as Node[]) : [];
+  return found ? listOf(effect, found[0]) : [];
 };
+
+/** The document with one more item in a list, at its end or at a place. */
+export function grown(effect: Effect, collection: Collection, item: Node, place = effect[collection].length): Effect {
+  const list = listOf(effect, collection);
+  return withValue(effect, [collection], [...list.slice(0, place), item, ...list.slice(place)]);
+}
 
 export function at(node: Json, path: Path): Json | undefined {
   let current: Json | undefined = node;
@@ -169,7 +179,7 @@ export function made(info: KindInfo, effect: Effect, catalogue: Catalogue, withK
 function firstValue(field: FieldInfo, effect: Effect, catalogue: Catalogue): Json {
   if (field.many) return [];
   if (!field.required) return (field.default ?? null) as Json;
-  const newest = (list: Node[]): Json => list.at(-1)?.id ?? "";
+  const newest = (list: readonly Node[]): Json => list.at(-1)?.id ?? "";
   if (field.to === "attribute") return "radius";
   return field.to ? newest(itemsOf(effect, catalogue, field.to)) : ((field.default ?? "") as Json);
 }
@@ -201,12 +211,12 @@ export function relabelled(
   index: number,
   label: string,
 ): Effect {
-  const item = effect[collection][index];
+  const item = listOf(effect, collection)[index];
   const before = String(item?.label ?? "");
   // In a call that may name several sorts of things a label is only known for sure if nothing else has it.
   const alone =
     Object.keys(catalogue.collections)
-      .flatMap((name) => (effect[name] ?? []) as Node[])
+      .flatMap((name) => listOf(effect, name))
       .filter((entry) => entry.label === before).length === 1;
   const named = (quote: string): string => `${quote}${label.includes(quote) ? String(item!.id) : label}${quote}`;
   const renamed = (text: string, field: FieldInfo): string => {
@@ -251,7 +261,7 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
     }
   };
   for (const [collection, { word }] of Object.entries(catalogue.collections)) {
-    ((effect[collection] ?? []) as Node[]).forEach((item, index) => {
+    listOf(effect, collection).forEach((item, index) => {
       if (!(word === to && item.id === id)) visit(item, nameOf(item, word, index));
     });
   }

@@ -82,3 +82,28 @@ def json_schema() -> dict[str, Any]:
     """The published JSON Schema of the effect document (draft 2020-12)."""
     schema: dict[str, Any] = Effect.model_json_schema()
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Hailridge effect", **schema}
+
+
+STRUCTURE = {"$ref", "anyOf", "oneOf", "additionalProperties", "const", "discriminator", "enum", "items"}
+STRUCTURE |= {"mapping", "maxItems", "minItems", "prefixItems", "properties", "propertyName", "required", "type"}
+
+
+def document_types() -> dict[str, Any]:
+    """The structure of the effect document as an OpenAPI description, from which the front end's types are made."""
+
+    def bare(node: Any, named: bool = False) -> Any:
+        """What decides a type: names of properties and schemas stay, wording and limits go."""
+        if isinstance(node, list):
+            return [bare(entry) for entry in node]
+        if not isinstance(node, dict):
+            return node.replace("#/$defs/", "#/components/schemas/") if isinstance(node, str) else node
+        kept = {name: value for name, value in node.items() if named or name in STRUCTURE}
+        return {name: bare(value, name in ("properties", "mapping") and not named) for name, value in kept.items()}
+
+    schema = Effect.model_json_schema()
+    parts = {name: bare(part) for name, part in {"Effect": schema, **schema["$defs"]}.items()}
+    for part in parts.values():
+        # As documents are stored: what has a default is there, too.
+        part["required"] = list(part.get("properties", {}))
+    about = {"title": "The effect document", "version": "1"}
+    return {"openapi": "3.1.0", "info": about, "paths": {}, "components": {"schemas": parts}}

@@ -23,7 +23,6 @@ import {
 import type { Typed } from "@/api/block";
 import { Copies, PointCopies, SQUARE, type Base, type Column } from "./copies";
 import { linesMarked, taken, type LayerData } from "./data";
-import { formsOf } from "./forms";
 import { cutsOf, depthsOf, farToNear, type Direction } from "./order";
 import {
   FORM_FRAGMENT,
@@ -33,7 +32,8 @@ import {
   RIBBON_FRAGMENT,
   RIBBON_VERTEX,
 } from "./shaders";
-import { sheetOf } from "./textures";
+import type { Materials } from "./materials";
+import type { Sources } from "./sources";
 
 /** What the camera and the canvas are: pixels a metre at distance 1, canvas pixels a page pixel, canvas size in pixels. */
 export interface View {
@@ -53,6 +53,8 @@ export interface Options {
   quads: boolean;
   /** A copy of every small mesh for each particle, for where there is no graphics card. */
   merged: boolean;
+  sources: Sources;
+  materials: Materials;
   /** Told when a picture has been fetched, to draw again. */
   onReady: () => void;
 }
@@ -154,7 +156,7 @@ export class DrawnLayer {
   }
 
   dispose(): void {
-    this.materials.forEach((material) => material.dispose());
+    this.materials.forEach((material) => this.options.materials.giveBack(material));
     this.geometries.forEach((geometry) => geometry.dispose());
   }
 
@@ -167,28 +169,32 @@ export class DrawnLayer {
   ): ShaderMaterial {
     const { head } = this.data;
     const { marked, dim } = this.options;
-    const made = new ShaderMaterial({
-      vertexShader,
-      fragmentShader,
-      defines,
-      uniforms: {
-        scale: { value: 1 },
-        density: { value: 1 },
-        viewport: { value: new Vector2(1, 1) },
-        shift: { value: 0 },
-        pass_: { value: pass },
-        tiny: { value: head.tiny === false ? 0 : 1 },
-        dim: { value: dim && marked ? 0.42 : 1 },
-        ring: { value: RING },
-        ratio: { value: head.ratio ?? 1 },
-        softness: { value: head.softness ?? 0 },
-        ...extra,
-      },
-      transparent: pass !== SOLID,
-      depthWrite: pass === SOLID,
-      depthTest: true,
-      blending: pass === LIGHT ? AdditiveBlending : pass === SOLID ? NoBlending : NormalBlending,
-    });
+    const uniforms = {
+      scale: { value: 1 },
+      density: { value: 1 },
+      viewport: { value: new Vector2(1, 1) },
+      shift: { value: 0 },
+      pass_: { value: pass },
+      tiny: { value: head.tiny === false ? 0 : 1 },
+      dim: { value: dim && marked ? 0.42 : 1 },
+      ring: { value: RING },
+      ratio: { value: head.ratio ?? 1 },
+      softness: { value: head.softness ?? 0 },
+      ...extra,
+    };
+    const make = () =>
+      new ShaderMaterial({
+        vertexShader,
+        fragmentShader,
+        defines,
+        uniforms,
+        transparent: pass !== SOLID,
+        depthWrite: pass === SOLID,
+        depthTest: true,
+        blending: pass === LIGHT ? AdditiveBlending : pass === SOLID ? NoBlending : NormalBlending,
+      });
+    const key = `${vertexShader.length} ${fragmentShader.length} ${pass} ${JSON.stringify(defines)}`;
+    const made = this.options.materials.take(key, uniforms, make);
     this.materials.push(made);
     return made;
   }
@@ -233,7 +239,7 @@ export class DrawnLayer {
       options.quads ? new Mesh(with_, material) : new Points(with_, material);
     return (pass) => {
       const sheet: { value: Texture | null } = { value: null };
-      if (shape >= 4) sheet.value = sheetOf(head.picture!, options.onReady);
+      if (shape >= 4) sheet.value = options.sources.sheetOf(head.picture!, options.onReady);
       const material = this.material(PARTICLE_VERTEX, PARTICLE_FRAGMENT, pass, defines, {
         sheet,
         cells: { value: new Vector2(head.columns ?? 1, head.rows ?? 1) },
@@ -307,7 +313,7 @@ export class DrawnLayer {
     const { head, extra } = data;
     const marks = this.marks();
     const starts = head.starts ?? [0, head.count];
-    const parts = formsOf(options.trial, head.look, options.onReady).map((base, number) => {
+    const parts = options.sources.formsOf(options.trial, head.look, options.onReady).map((base, number) => {
       const [from, to] = [starts[number] ?? 0, starts[number + 1] ?? 0];
       const columns: Column[] = [];
       const put = (name: string, values: Typed, width: number, normalized = false) =>

@@ -2,7 +2,7 @@
 
 import type { Typed } from "@/api/block";
 import type { Node } from "@/state/document";
-import type { FrameBlock, LayerHead } from "@/state/trials";
+import type { FrameBlock, LayerHead } from "@/state/frames";
 
 export interface LayerData {
   head: LayerHead;

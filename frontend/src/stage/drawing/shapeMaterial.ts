@@ -1,13 +1,16 @@
-/** How visible shapes are shaded, on the stage and in finished pictures alike: one lamp from above, a weaker one from behind. Colours stay sRGB-encoded. */
+/** How visible shapes are shaded, on the stage and in finished pictures alike. */
 
 import { Color, DoubleSide, LinearSRGBColorSpace, ShaderMaterial } from "three";
+import { LIGHT, noShade, type Shade } from "./light";
 
 const VERTEX = /* glsl */ `
   varying vec3 vNormal;
   varying vec3 vSeen;
+  varying vec3 vWorld;
   void main() {
     vNormal = mat3(modelMatrix) * normal;
     vec4 world = modelMatrix * vec4(position, 1.0);
+    vWorld = world.xyz;
     vSeen = cameraPosition - world.xyz;
     gl_Position = projectionMatrix * viewMatrix * world;
   }
@@ -16,22 +19,24 @@ const VERTEX = /* glsl */ `
 const FRAGMENT = /* glsl */ `
   varying vec3 vNormal;
   varying vec3 vSeen;
+  varying vec3 vWorld;
   uniform vec3 tone;
+  ${LIGHT}
   void main() {
     vec3 n = normalize(vNormal);
     // Both sides of a thin shape are lit as they are seen.
     if (dot(n, vSeen) < 0.0) n = -n;
-    float light = 0.48 + 0.42 * max(0.0, dot(n, normalize(vec3(3.0, 8.0, 4.0)))) + 0.14 * max(0.0, dot(n, normalize(vec3(-6.0, 3.0, -4.0))));
-    gl_FragColor = vec4(tone * light, 1.0);
+    gl_FragColor = vec4(tone * lit(vWorld, n), 1.0);
   }
 `;
 
-export function shapeMaterial(color: string): ShaderMaterial {
+export function shapeMaterial(color: string, shade?: Shade): ShaderMaterial {
   const tone = new Color().setStyle(color, LinearSRGBColorSpace);
   return new ShaderMaterial({
     vertexShader: VERTEX,
     fragmentShader: FRAGMENT,
-    uniforms: { tone: { value: tone } },
+    defines: shade ? { SHADES: "" } : {},
+    uniforms: { tone: { value: tone }, ...(shade ?? noShade()) },
     side: DoubleSide,
     polygonOffset: true,
     polygonOffsetFactor: 1,

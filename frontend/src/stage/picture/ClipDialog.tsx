@@ -1,10 +1,12 @@
 /** Asking for a still or a clip: format, size, how many samples, which frames; then its progress, and the file. */
 
 import { useEffect, useState } from "react";
-import { makeClip, secondsLeft, stopClip, useClips, type ClipFormat } from "@/state/clips";
-import { lastFrame, useStudio } from "@/state/studio";
+import { secondsLeft, type ClipFormat } from "@/state/clips";
 import { Button, Dialog } from "@/ui/controls";
 import { count } from "@/ui/numbers";
+import { useRun, useStudio, useApp, useSession } from "@/state/use";
+import { useStore } from "zustand";
+import { lastFrame } from "@/state/run";
 
 const FORMATS: [ClipFormat, string, string][] = [
   ["still", "Still", "this frame as a PNG"],
@@ -22,8 +24,7 @@ const SIZES: [string, number, number][] = [
 ];
 
 export function ClipDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
-  const picture = useStudio((state) => state.document?.picture);
-  if (!open || !picture) return null;
+  if (!open) return null;
   return (
     <Dialog
       open={open}
@@ -37,11 +38,13 @@ export function ClipDialog({ open, onOpenChange }: { open: boolean; onOpenChange
 }
 
 function Wish({ onClose }: { onClose: () => void }) {
-  const { making, made, problem } = useClips();
-  const effect = useStudio((state) => state.document)!;
+  const { clips } = useApp();
+  const session = useSession();
+  const { making, made, problem } = useStore(clips.store);
+  const effect = useStudio((state) => state.document);
   const frame = useStudio((state) => state.frame);
   const range = useStudio((state) => state.range);
-  const computed = useStudio((state) => state.trial?.computed ?? 0);
+  const computed = useRun((state) => state.trial?.computed ?? 0);
   const last = lastFrame(effect);
   const [format, setFormat] = useState<ClipFormat>("mp4");
   const [width, setWidth] = useState(Number(effect.picture.width));
@@ -50,7 +53,7 @@ function Wish({ onClose }: { onClose: () => void }) {
   const [from, setFrom] = useState(range?.[0] ?? 0);
   const [to, setTo] = useState(range?.[1] ?? last);
   // A file of before is not this wish's.
-  useEffect(() => () => useClips.setState({ made: null, problem: "" }), []);
+  useEffect(() => () => clips.store.setState({ made: null, problem: "" }), [clips]);
   if (making) return <Progress />;
   const still = format === "still";
   const missing = still ? (frame >= computed ? frame : null) : to >= computed ? computed : null;
@@ -140,7 +143,14 @@ function Wish({ onClose }: { onClose: () => void }) {
             tone="main"
             disabled={missing !== null}
             onClick={() =>
-              void makeClip({ format, width, height, samples, from: still ? frame : from, to: still ? frame : to })
+              void clips.make(session, {
+                format,
+                width,
+                height,
+                samples,
+                from: still ? frame : from,
+                to: still ? frame : to,
+              })
             }
           >
             Make it
@@ -152,7 +162,8 @@ function Wish({ onClose }: { onClose: () => void }) {
 }
 
 function Progress() {
-  const making = useClips((state) => state.making)!;
+  const { clips } = useApp();
+  const making = useStore(clips.store, (state) => state.making)!;
   const [now, setNow] = useState(() => performance.now());
   useEffect(() => {
     const timer = setInterval(() => setNow(performance.now()), 500);
@@ -176,7 +187,7 @@ function Progress() {
           frame {making.done} of {making.total}
           {left === null ? "" : `, about ${spoken(left)} left`}
         </span>
-        <Button onClick={stopClip} disabled={making.stopping}>
+        <Button onClick={() => clips.stop()} disabled={making.stopping}>
           {making.stopping ? "Stopping…" : "Stop"}
         </Button>
       </div>

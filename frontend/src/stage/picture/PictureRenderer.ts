@@ -20,13 +20,15 @@ import {
   WebGLRenderer,
 } from "three";
 import type { Block } from "@/api/block";
-import type { FrameBlock, ShapesHead, ViewHead } from "@/state/trials";
 import type { LayerData } from "../drawing/data";
 import { DrawnLayer, Ordering } from "../drawing/DrawnLayer";
 import { shapeMaterial } from "../drawing/shapeMaterial";
 import { drawnInSoftware } from "../renderer";
+import { Materials } from "../drawing/materials";
+import { Sources } from "../drawing/sources";
 import { pick } from "../view";
 import { Passes } from "./passes";
+import type { FrameBlock, ShapesHead, ViewHead } from "@/state/frames";
 
 /** The document's picture settings, as the server describes them. */
 export interface Settings {
@@ -73,6 +75,8 @@ export class PictureRenderer {
   private readonly ordering = new Ordering();
   private meshes: Mesh[] = [];
   private shot: Shot | null = null;
+  private readonly sources = new Sources();
+  private readonly materials = new Materials();
 
   constructor(
     canvas: HTMLCanvasElement | OffscreenCanvas,
@@ -81,6 +85,11 @@ export class PictureRenderer {
     this.renderer = new WebGLRenderer({ canvas, antialias: false, preserveDrawingBuffer: true });
     this.renderer.toneMapping = NoToneMapping;
     this.renderer.outputColorSpace = LinearSRGBColorSpace;
+  }
+
+  /** Whether pictures or forms are still on their way. */
+  get waiting(): boolean {
+    return this.sources.loading;
   }
 
   /** The longest side that the graphics card can draw. */
@@ -110,7 +119,16 @@ export class PictureRenderer {
         (data, rank) =>
           new DrawnLayer(
             data,
-            { trial: shot.trial, marked, dim: false, quads: true, merged: drawnInSoftware, onReady: this.onReady },
+            {
+              trial: shot.trial,
+              marked,
+              dim: false,
+              quads: true,
+              merged: drawnInSoftware,
+              sources: this.sources,
+              materials: this.materials,
+              onReady: this.onReady,
+            },
             rank,
           ),
       );
@@ -201,13 +219,10 @@ export class PictureRenderer {
     camera.updateMatrixWorld();
     camera.updateProjectionMatrix();
     const [width, height] = [1000 * camera.aspect, 1000];
-    const id = pick(shot.layers, camera, x * width, y * height, width, height);
+    const picked = pick(shot.layers, camera, x * width, y * height, width, height);
     const ahead = new Vector3(0, 0, -1).applyQuaternion(camera.quaternion);
     const along = (point: Vector3) => point.clone().sub(camera.position).dot(ahead);
-    for (const layer of shot.layers) {
-      const row = id === null ? -1 : layer.id.indexOf(id);
-      if (row >= 0) return along(new Vector3().fromArray(layer.position, row * 3));
-    }
+    if (picked) return along(picked.place);
     const ray = new Raycaster();
     ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), camera);
     const hit = ray.intersectObjects(this.meshes, false)[0];
@@ -218,6 +233,8 @@ export class PictureRenderer {
     this.drawn.forEach((layer) => layer.dispose());
     this.meshes.forEach(free);
     this.passes?.dispose();
+    this.sources.dispose();
+    this.materials.dispose();
     this.renderer.dispose();
     this.renderer.forceContextLoss();
   }

@@ -4,24 +4,25 @@ import { Camera, Clapperboard, Maximize, X } from "lucide-react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { PerspectiveCamera, Vector3 } from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
-import { withValue, type Effect, type Json } from "@/state/document";
+import { withValue, type Effect } from "@/state/document";
 import { curve, keysOf, withKey } from "@/state/keys";
-import { commit, edit, timeAt, tryDocument, useStudio } from "@/state/studio";
-import { useClips } from "@/state/clips";
-import { usePicture } from "@/state/trials";
 import { Button, Hint } from "@/ui/controls";
 import { plain } from "@/ui/numbers";
 import { drawnInSoftware } from "../renderer";
-import { boundsOf, placeCamera, stageView } from "../view";
+import { extentOf, placeCamera } from "../view";
 import { ClipDialog } from "./ClipDialog";
 import { PictureRenderer } from "./PictureRenderer";
-import { shotOf, stagePose } from "./shots";
+import { shotOf } from "./shots";
+import { useRun, useRunOf, useSession, useStudio, useApp } from "@/state/use";
+import { useStore } from "zustand";
 
 const MARGIN = 44;
 /** Pixels that are drawn while one looks, at most: the finished picture has its own size. */
 const MOST_PIXELS = drawnInSoftware ? 420_000 : 2_400_000;
 
 export function PictureView() {
+  const session = useSession();
+  const run = useRunOf();
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const engine = useRef<{ renderer: PictureRenderer; controls: OrbitControls; camera: PerspectiveCamera } | null>(null);
@@ -32,9 +33,10 @@ export function PictureView() {
   const effect = useStudio((state) => state.document);
   const playing = useStudio((state) => state.playing);
   const hidden = useStudio((state) => state.hidden);
-  const shown = usePicture((state) => state.shown);
-  const shapes = usePicture((state) => state.shapes);
-  const making = useClips((state) => state.making !== null);
+  const shown = useRun((state) => state.shown);
+  const shapes = useRun((state) => state.shapes);
+  const { clips } = useApp();
+  const making = useStore(clips.store, (state) => state.making !== null);
   const picture = effect?.picture;
   const own = picture?.camera === "own";
   const ratio = ratioOf(effect);
@@ -60,7 +62,7 @@ export function PictureView() {
     const step = () => {
       const { renderer } = engine.current ?? {};
       if (!renderer || mine !== turn.current) return;
-      if (useClips.getState().making) {
+      if (clips.store.getState().making) {
         // A clip that is being made has the graphics card to itself; looking goes on afterwards.
         setTimeout(step, 400);
         return;
@@ -83,10 +85,10 @@ export function PictureView() {
   }, []);
 
   const update = useCallback(async () => {
-    const { document, hidden: without, playing: moving } = useStudio.getState();
-    const { shown: now } = usePicture.getState();
-    if (!document || !now || !engine.current) return;
-    const shot = await shotOf(now.trial, now.frame.head.frame, document, without);
+    const { hidden: without, playing: moving } = session.state;
+    const { shown: now } = run.state;
+    if (!now || !engine.current) return;
+    const shot = await shotOf(session, now.trial, now.frame.head.frame, without);
     if (!shot || !engine.current) return;
     engine.current.renderer.put(shot);
     const { camera, controls } = engine.current;
@@ -99,7 +101,7 @@ export function PictureView() {
       silent.current = false;
     }
     refresh(moving ? (drawnInSoftware ? 1 : 4) : Infinity);
-  }, [refresh]);
+  }, [refresh, run, session]);
 
   useEffect(() => {
     let made: PictureRenderer;
@@ -142,35 +144,30 @@ export function PictureView() {
       if (silent.current) return;
       const [position, target] = [round(camera.position), round(controls.target)];
       if (own) {
-        const studio = useStudio.getState();
-        const placed = (name: string, value: [number, number, number]): Json => {
-          const keys = keysOf(studio.document!.picture[name]);
-          return keys ? curve(withKey(keys, timeAt(studio, studio.frame, ["picture", name]), value)) : value;
-        };
-        tryDocument(
-          withValue(
-            withValue(studio.document!, ["picture", "position"], placed("position", position)),
-            ["picture", "target"],
-            placed("target", target),
-          ),
-        );
+        let next = session.state.document;
+        for (const [name, value] of [["position", position] as const, ["target", target] as const]) {
+          const keys = keysOf(next.picture[name]);
+          const path = ["picture", name];
+          next = withValue(next, path, keys ? curve(withKey(keys, session.timeAt(path), value)) : value);
+        }
+        session.tryDocument(next);
       } else {
-        Object.assign(stagePose, { position, target });
+        session.viewpoint.pose = { position, target };
         void update();
       }
     };
-    const before = stageView.look;
-    stageView.look = (view) => {
-      const { shown: now, shapes: solid } = usePicture.getState();
+    const before = session.viewpoint.look;
+    session.viewpoint.look = (view) => {
+      const { shown: now, shapes: solid } = run.state;
       camera.fov = now?.frame.head.view.field_of_view ?? 36;
-      camera.aspect = ratioOf(useStudio.getState().document);
-      placeCamera(camera, controls.target, boundsOf(now?.frame ?? null, solid), view);
+      camera.aspect = ratioOf(session.state.document);
+      placeCamera(camera, controls.target, extentOf(now?.frame ?? null, solid), view);
       controls.update();
-      if (own) commit(useStudio.getState().document!);
+      if (own) session.settle();
     };
     const ended = () => {
       looking.current = false;
-      if (own) commit(useStudio.getState().document!);
+      if (own) session.settle();
     };
     controls.addEventListener("start", begun);
     controls.addEventListener("change", moved);
@@ -179,9 +176,9 @@ export function PictureView() {
       controls.removeEventListener("start", begun);
       controls.removeEventListener("change", moved);
       controls.removeEventListener("end", ended);
-      stageView.look = before;
+      session.viewpoint.look = before;
     };
-  }, [own, update]);
+  }, [own, run, session, update]);
 
   const down = useRef<[number, number] | null>(null);
   const focus = (event: React.PointerEvent) => {
@@ -193,7 +190,7 @@ export function PictureView() {
       (event.clientX - frame.left) / frame.width,
       (event.clientY - frame.top) / frame.height,
     );
-    if (distance && distance > 0.01) edit(["picture", "focus"], Number(distance.toPrecision(4)));
+    if (distance && distance > 0.01) session.edit(["picture", "focus"], Number(distance.toPrecision(4)));
   };
 
   if (!picture) return null;
@@ -230,7 +227,7 @@ export function PictureView() {
         <Hint text="Back to the stage (P)">
           <button
             type="button"
-            onClick={() => useStudio.setState({ picturing: false })}
+            onClick={() => session.set({ picturing: false })}
             className="flex h-7 items-center gap-1 rounded px-2 text-soft hover:bg-raised hover:text-text"
           >
             <X className="size-3.5" /> Back to the stage
@@ -241,7 +238,7 @@ export function PictureView() {
           <button
             type="button"
             aria-label="Everything in view"
-            onClick={() => stageView.look("home")}
+            onClick={() => session.viewpoint.look("home")}
             className="grid size-7 place-items-center rounded text-soft hover:bg-raised hover:text-text"
           >
             <Maximize className="size-3.5" />
@@ -252,11 +249,10 @@ export function PictureView() {
             <button
               type="button"
               onClick={() => {
-                const now = useStudio.getState().document!;
-                commit({
-                  ...now,
-                  picture: { ...now.picture, camera: "own", position: stagePose.position, target: stagePose.target },
-                });
+                const now = session.state.document;
+                const { position, target } = session.viewpoint.pose;
+                const placed = { position: [...position], target: [...target] };
+                session.commit({ ...now, picture: { ...now.picture, camera: "own", ...placed } });
               }}
               className="flex h-7 items-center gap-1 rounded px-2 text-soft hover:bg-raised hover:text-text"
             >

@@ -1,0 +1,38 @@
+/** Where the score stands: beside the stage, or as a drawer over it where there is little room. */
+
+import type { ReactNode } from "react";
+import { useApp, usePreferences, useStudio } from "@/state/use";
+import { Grip } from "@/ui/Grip";
+import { useNarrow, useWindowWidth } from "@/ui/room";
+
+const LEAST = 320;
+/** The stage keeps the rest. */
+const SHARE = 0.36;
+
+export function ScorePane({ children }: { children: ReactNode }) {
+  const app = useApp();
+  const open = useStudio((state) => state.scoreOpen);
+  const wanted = usePreferences((state) => state.scoreWidth);
+  const narrow = useNarrow();
+  const most = Math.max(LEAST, useWindowWidth() * SHARE);
+  const width = narrow ? Math.min(wanted, 440) : Math.min(wanted, most);
+  if (!open) return null;
+  return (
+    <div
+      className={`shrink-0 bg-panel ${narrow ? "absolute inset-y-0 left-0 z-30 shadow-2xl" : "relative"}`}
+      style={{ width }}
+    >
+      <main aria-label="Score" className="h-full">
+        {children}
+      </main>
+      <Grip
+        label="Width of the score"
+        side="right"
+        width={width}
+        least={LEAST}
+        most={most}
+        onWidth={(scoreWidth) => app.preferences.setState({ scoreWidth })}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,46 @@
+/** Why a rule holds for nobody, and for how many each of its conditions holds by itself. */
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answered, api } from "@/api/client";
+import type { Rule } from "@/state/document";
+import { useRun, useStudio } from "@/state/use";
+import type { Branch, BranchCurves } from "./context";
+
+const INSTANTS: readonly Rule["trigger"][] = ["contact", "birth", "death"];
+
+/** Whether a rule acts at single moments, not over a time. */
+export const isInstant = (trigger: Rule["trigger"]): boolean => INSTANTS.includes(trigger);
+
+/** Counts for each condition of a rule, and words where it holds for nobody. It is not asked while it plays. */
+export function useExplanation(rule: string, wanted: boolean): { text: string; branches: Branch[] } | null {
+  const trial = useRun((state) => (wanted ? state.trial : null));
+  const frame = useStudio((state) => (wanted && !state.playing ? state.frame : -1));
+  const there = trial !== null && frame >= 0 && frame < trial.computed;
+  const found = useQuery({
+    queryKey: ["explain", trial?.id, frame, rule, trial?.state],
+    queryFn: () => {
+      const params = { path: { trial_id: trial!.id, number: frame, rule } };
+      return answered(api.GET("/api/trials/{trial_id}/frames/{number}/rules/{rule}", { params }));
+    },
+    enabled: wanted && there,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return wanted ? (found.data ?? null) : null;
+}
+
+/** For how many each condition of a rule holds over time, once all frames are there. */
+export function useBranchCurves(rule: string, wanted: boolean): BranchCurves | null {
+  const trial = useRun((state) => (wanted ? state.trial : null));
+  const found = useQuery({
+    queryKey: ["curves", trial?.id, rule],
+    queryFn: () => {
+      const params = { path: { trial_id: trial!.id, rule } };
+      return answered(api.GET("/api/trials/{trial_id}/rules/{rule}/curves", { params }));
+    },
+    enabled: trial !== null && trial.computed > 0 && trial.state !== "computing",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return wanted ? (found.data ?? null) : null;
+}

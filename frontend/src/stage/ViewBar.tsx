@@ -1,0 +1,156 @@
+/** Ways to look: the finished picture, views from the axes, remembered points of view, measuring, choosing many, a picture behind. */
+
+import { Bookmark, BoxSelect, Image, Maximize, Move3d, Ruler, ScanSearch, View } from "lucide-react";
+import { useRef, type ReactNode } from "react";
+import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
+import type { ViewName } from "@/state/viewpoint";
+import { Hint, Menu, type MenuEntry } from "@/ui/controls";
+import { keepReference } from "./Reference";
+
+interface ToolProps {
+  label: string;
+  keys?: string;
+  pressed?: boolean;
+  onClick: () => void;
+  children: ReactNode;
+}
+
+function Tool({ label, keys, pressed, onClick, children }: ToolProps) {
+  return (
+    <Hint text={keys ? `${label} (${keys})` : label}>
+      <button type="button" aria-label={label} aria-pressed={pressed} onClick={onClick} className="stage-button w-7">
+        {children}
+      </button>
+    </Hint>
+  );
+}
+
+const SIDES: [ViewName, string, string][] = [
+  ["front", "From the front", "1"],
+  ["side", "From the side", "2"],
+  ["above", "From above", "3"],
+];
+
+export function ViewBar() {
+  const session = useSession();
+  const tool = useStudio((state) => state.tool);
+  const { viewpoint } = session;
+  const selectable = useStudio((state) => state.particle !== null || state.selected?.[0] === "shapes");
+  const views: MenuEntry[] = SIDES.map(([view, label, keys]) => ({
+    label,
+    hint: keys,
+    onSelect: () => viewpoint.look(view),
+  }));
+  return (
+    <div role="group" aria-label="Views" className="stage-bar">
+      <Hint text="The finished picture (P)">
+        <button type="button" onClick={() => session.set({ picturing: true })} className="stage-button gap-1 px-1.5">
+          <Image className="size-3.5" /> Picture
+        </button>
+      </Hint>
+      <Tool label="Everything in view" keys="0" onClick={() => viewpoint.look("home")}>
+        <Maximize className="size-3.5" />
+      </Tool>
+      <Tool label="The chosen thing in view" keys="4" onClick={() => selectable && viewpoint.frameSelected()}>
+        <ScanSearch className={`size-3.5 ${selectable ? "" : "opacity-40"}`} />
+      </Tool>
+      <Menu
+        trigger={
+          <button
+            type="button"
+            aria-label="Views from the sides"
+            title="Views from the sides"
+            className="stage-button w-7"
+          >
+            <View className="size-3.5" />
+          </button>
+        }
+        entries={views}
+      />
+      <Bookmarks />
+      <Tool
+        label="Measure between two points"
+        keys="W"
+        pressed={tool === "measure"}
+        onClick={() => session.set({ tool: tool === "measure" ? "look" : "measure", measured: null })}
+      >
+        <Ruler className="size-3.5" />
+      </Tool>
+      <Tool
+        label="Choose many in a box"
+        keys="Q"
+        pressed={tool === "box"}
+        onClick={() => session.set({ tool: tool === "box" ? "look" : "box" })}
+      >
+        <BoxSelect className="size-3.5" />
+      </Tool>
+      <ReferenceTool />
+    </div>
+  );
+}
+
+const MOST = 12;
+
+/** Points of view that are remembered for this effect. */
+function Bookmarks() {
+  const app = useApp();
+  const session = useSession();
+  const all = usePreferences((state) => state.bookmarks);
+  const mine = all[session.id] ?? [];
+  const put = (list: typeof mine) => app.preferences.setState({ bookmarks: { ...all, [session.id]: list } });
+  const keep = () => {
+    const { position, target } = session.viewpoint.pose;
+    const taken = new Set(mine.map((entry) => entry.name));
+    let number = 1;
+    while (taken.has(`View ${number}`)) number++;
+    put([...mine, { name: `View ${number}`, position: [...position], target: [...target] }].slice(-MOST));
+  };
+  const entries: MenuEntry[] = [
+    { label: "Remember this point of view", onSelect: keep },
+    ...mine.map((entry) => ({
+      label: entry.name,
+      heading: "Remembered",
+      onSelect: () => session.viewpoint.go({ position: entry.position, target: entry.target }),
+    })),
+    ...mine.map((entry) => ({
+      label: `Forget ${entry.name}`,
+      heading: "Forget",
+      onSelect: () => put(mine.filter((other) => other !== entry)),
+    })),
+  ];
+  return (
+    <Menu
+      trigger={
+        <button type="button" aria-label="Remembered views" title="Remembered views" className="stage-button w-7">
+          <Bookmark className={`size-3.5 ${mine.length ? "fill-current" : ""}`} />
+        </button>
+      }
+      entries={entries}
+    />
+  );
+}
+
+/** Brings in a picture to be held against the effect. */
+function ReferenceTool() {
+  const session = useSession();
+  const file = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Tool label="A reference picture behind the stage…" onClick={() => file.current?.click()}>
+        <Move3d className="size-3.5" />
+      </Tool>
+      <input
+        ref={file}
+        type="file"
+        accept="image/*"
+        aria-label="Reference picture"
+        className="hidden"
+        onChange={(event) => {
+          const chosen = event.target.files?.[0];
+          event.target.value = "";
+          if (chosen) void keepReference(session.id, chosen).then(() => session.set({ reference: Date.now() }));
+        }}
+      />
+    </>
+  );
+}

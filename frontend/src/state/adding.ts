@@ -1,0 +1,122 @@
+/** Adding items: each starts as something visible and sensible, pointing at what is already there. */
+
+import type { Catalogue, KindInfo } from "@/api/client";
+import { freshId, freshLabel, grown, listOf, made, type Collection, type Effect, type Node } from "./document";
+import type { Session } from "./session";
+
+export interface Adder {
+  add: (info?: KindInfo, change?: Node) => void;
+}
+
+/** Turns to an item: selects it and brings its card into view. */
+export function turnTo(session: Session, collection: string, index: number, block: ScrollLogicalPosition = "nearest") {
+  session.set({ selected: [collection, index] });
+  const id = String(listOf(session.state.document, collection)[index]?.id);
+  setTimeout(() => {
+    document.querySelector(`[data-item="${collection}/${id}"]`)?.scrollIntoView({ block, behavior: "smooth" });
+  }, 60);
+}
+
+export function adders(session: Session): Record<Collection, Adder> {
+  const { catalogue } = session.state;
+  const current = (): Effect => session.state.document;
+  /** Commits a document that has grown by the last item of a collection, and turns to that. */
+  const commit = (collection: Collection, effect: Effect) => {
+    session.commit(effect);
+    turnTo(session, collection, effect[collection].length - 1);
+  };
+  const push = (collection: Collection, item: Node, to = current()) => commit(collection, grown(to, collection, item));
+  const named = (collection: Collection, base: string, rest: Node): Node => {
+    const list = listOf(current(), collection);
+    const label = freshLabel(base, list);
+    return { id: freshId(label, list), label, ...rest };
+  };
+  const part = (name: string): KindInfo => catalogue.parts[name]!;
+  return {
+    shapes: {
+      add: (info, change = {}) => {
+        // A mesh has to come from a file first; the import calls this again with what it read.
+        if (info?.kind === "mesh" && !change.asset) document.getElementById("mesh-file")?.click();
+        else if (info) {
+          const node = made(info, current(), catalogue);
+          push("shapes", { ...named("shapes", info.title, node), visible: true, ...change });
+        }
+      },
+    },
+    fields: { add: (info) => commit("fields", withField(catalogue, current(), info)) },
+    dials: { add: () => commit("dials", withDial(catalogue, current(), {})) },
+    groups: {
+      add: () => {
+        const used = new Set(current().groups.map((group) => group.color));
+        const color = catalogue.group_colors.find((entry) => !used.has(entry)) ?? catalogue.group_colors[0]!;
+        push("groups", named("groups", "Group", { color, parent: null }));
+      },
+    },
+    attributes: {
+      add: () =>
+        push("attributes", named("attributes", "My value", made(part("attribute"), current(), catalogue, false))),
+    },
+    sources: {
+      add: () => {
+        let effect = current();
+        // A source needs a group and a shape; an effect without any gets one of each in the same step.
+        if (!effect.groups.length) {
+          const color = catalogue.group_colors[0]!;
+          effect = grown(effect, "groups", { id: "particles", label: "Particles", color, parent: null });
+        }
+        if (!effect.shapes.length) effect = grown(effect, "shapes", firstShape(catalogue, effect));
+        const node = made(part("source"), effect, catalogue, false);
+        push("sources", { ...named("sources", "Source", node), enabled: true, seed: 0 }, effect);
+      },
+    },
+    rules: {
+      add: () => {
+        const node = made(part("rule"), current(), catalogue, false);
+        push("rules", { ...named("rules", "New rule", node), enabled: true, condition: null });
+      },
+    },
+    looks: {
+      add: (info) => {
+        if (!info) return;
+        const node = made(info, current(), catalogue);
+        push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...node });
+      },
+    },
+  };
+}
+
+function firstShape(catalogue: Catalogue, effect: Effect): Node {
+  const info = (catalogue.slots.shape ?? []).find((kind) => kind.kind === "ball")!;
+  return { id: "ball", label: "Ball", visible: true, ...made(info, effect, catalogue), position: [0, 1, 0] };
+}
+
+/** A copy of an item behind it, under a name of its own. */
+export function duplicated(effect: Effect, collection: Collection, index: number): Effect {
+  const list = listOf(effect, collection);
+  const item = list[index];
+  if (!item) return effect;
+  const copy: Node = { ...structuredClone(item), id: freshId(String(item.id), list) };
+  if (item.label) copy.label = freshLabel(String(item.label), list);
+  return grown(effect, collection, copy, index + 1);
+}
+
+/** The document with one more dial, which has this type, unit and value. */
+export function withDial(catalogue: Catalogue, effect: Effect, given: Node): Effect {
+  const info = catalogue.parts.dial!;
+  const units = Object.keys(info.fields.find((field) => field.name === "unit")?.words ?? {});
+  const label = freshLabel("Dial", effect.dials);
+  const unit = units.includes(String(given.unit)) ? given.unit! : "";
+  const id = freshId(label, effect.dials);
+  return grown(effect, "dials", { id, label, ...made(info, effect, catalogue, false), ...given, unit });
+}
+
+/** The document with one more field, on its newest shape; one is made where there is none. */
+export function withField(catalogue: Catalogue, effect: Effect, info: KindInfo = catalogue.slots.field![0]!): Effect {
+  const bare = effect.shapes.length === 0 && info.kind === "falloff";
+  const whole = bare ? grown(effect, "shapes", firstShape(catalogue, effect)) : effect;
+  const label = freshLabel("Field", whole.fields);
+  const item: Node = { id: freshId(label, whole.fields), label, ...made(info, whole, catalogue) };
+  // A combination begins with what there is to combine.
+  if (info.kind === "combination") item.fields = whole.fields.slice(-2).map((field) => field.id);
+  return grown(whole, "fields", item);
+}

@@ -1,0 +1,92 @@
+/** What the checks have to say about the document: asked for once for each commit, by one provider, and given down by place. */
+
+import { createContext, useContext, useEffect, useMemo, useState, type ReactNode } from "react";
+import { answered, api, type Advisory } from "@/api/client";
+import { addressOf, type Effect, type Json, type Path } from "./document";
+import { useRun, useStudio } from "./use";
+
+export interface Note extends Omit<Advisory, "item" | "fix"> {
+  item: Path;
+  fix: { path: Path; value?: Json; remove?: boolean; label: string } | null;
+}
+
+export interface Check {
+  list: Note[];
+  /** Why there is no answer. */
+  problem: string | null;
+}
+
+interface Finding {
+  code?: string;
+  item: string | null;
+  frame: number;
+}
+
+const NOTHING: Check = { list: [], problem: null };
+const CheckContext = createContext<Check>(NOTHING);
+/** Errors and warnings by the place that they are about. */
+const PlacesContext = createContext<ReadonlyMap<string, Note[]>>(new Map());
+
+const keyOf = (path: Path): string => path.join("/");
+
+export function CheckProvider({ children }: { children: ReactNode }) {
+  const document = useStudio((state) => state.committed);
+  const findings = useRun((state) => state.trial?.findings);
+  const [answer, setAnswer] = useState<Check>(NOTHING);
+  useEffect(() => {
+    let current = true;
+    answered(api.POST("/api/effects/check", { body: document })).then(
+      (found) => current && setAnswer({ list: found as unknown as Note[], problem: null }),
+      (error: Error) => current && setAnswer({ list: [], problem: error.message }),
+    );
+    return () => {
+      current = false;
+    };
+  }, [document]);
+  const check = useMemo<Check>(
+    () => ({ ...answer, list: told(answer.list, (findings ?? []) as unknown as Finding[], document) }),
+    [answer, findings, document],
+  );
+  const places = useMemo(() => {
+    const map = new Map<string, Note[]>();
+    for (const note of check.list) {
+      if (note.level === "advice") continue;
+      const key = keyOf(note.item);
+      map.set(key, [...(map.get(key) ?? []), note]);
+    }
+    return map;
+  }, [check]);
+  return (
+    <CheckContext value={check}>
+      <PlacesContext value={places}>{children}</PlacesContext>
+    </CheckContext>
+  );
+}
+
+/** Everything that the checks have to say. */
+export const useCheck = (): Check => useContext(CheckContext);
+
+const NONE: Note[] = [];
+
+/** The errors and warnings about exactly this place. */
+export const useNotesAt = (path: Path): Note[] => useContext(PlacesContext).get(keyOf(path)) ?? NONE;
+
+/** The errors and warnings about a place and all within it. */
+export function useNotesUnder(path: Path): Note[] {
+  const places = useContext(PlacesContext);
+  const key = keyOf(path);
+  return useMemo(
+    () => [...places].flatMap(([place, notes]) => (place === key || place.startsWith(`${key}/`) ? notes : [])),
+    [places, key],
+  );
+}
+
+/** Once the budget has been reached, the warning of growth says so instead of that it will be. */
+function told(notes: Note[], findings: Finding[], effect: Effect): Note[] {
+  return notes.map((note) => {
+    if (note.code !== "growth") return note;
+    const item = addressOf(effect, note.item.slice(0, 2));
+    const hit = findings.find((finding) => finding.code === "budget" && finding.item === item);
+    return hit ? { ...note, text: note.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) } : note;
+  });
+}

@@ -1,0 +1,37 @@
+/** Changing what stands in a place: the server decides what fits, what is kept and which values it begins with; the page commits the result. */
+
+import { answered, api, type Refused } from "@/api/client";
+import { same, type Effect, type Json, type Node, type Path } from "./document";
+import type { Session } from "./session";
+
+interface Change {
+  path: Path;
+  kind?: string;
+  value?: Json;
+  given?: Node;
+}
+
+/** Another kind at a path, or one more where the path ends just behind a list. */
+export const exchange = (session: Session, path: Path, kind: string, given: Node = {}): Promise<void> =>
+  change(session, { path, kind, given });
+
+/** Another value in a field that others follow: what is held against it, or given to it, begins anew. */
+export const refer = (session: Session, path: Path, value: Json): Promise<void> => change(session, { path, value });
+
+async function change(session: Session, { path, kind, value, given }: Change): Promise<void> {
+  for (;;) {
+    const { document, frame } = session.state;
+    const trial = session.run.state.trial?.id ?? null;
+    const place = { path: [...path], kind: kind ?? null, value: value ?? null, given: given ?? {} };
+    try {
+      const changed = await answered(api.POST("/api/exchange", { body: { document, ...place, trial, frame } }));
+      // What was edited meanwhile stays: the question is asked again with it.
+      if (!same(session.state.document, document)) continue;
+      if (changed.document) session.commit(changed.document as unknown as Effect);
+      else session.set({ hint: `That cannot be: ${changed.refused}.` });
+    } catch (error) {
+      session.set({ hint: (error as Refused).message });
+    }
+    return;
+  }
+}
