@@ -265,7 +265,7 @@ class Stories(LooksCase):
         )
         self.saved()
         # The advisory stands on the card, with its fix.
-        page.get_by_role("tab", name=re.compile("Advisories")).click()
+        self.lens("Advisories")
         page.get_by_role("button", name="Begin where it can be seen").first.click()
         self.until(lambda: card.get_by_role("button", name="Ramp: stops of your own").count() == 1, "lifted")
         self.assertEqual(self.violations(page), [])

@@ -115,7 +115,7 @@ class Seeing(BrowserCase):
         self.seek(50)
         self.until(lambda: self.population("Turning") > 10, "flags turn")
         # 13 frames between the touch and the stop (practice): in the life story of a flag that has stopped.
-        page.get_by_role("button", name="Front", exact=True).click()
+        page.keyboard.press("1")
         canvas = page.get_by_test_id("stage").locator("canvas").bounding_box()
         assert canvas
         probe = page.get_by_test_id("probe")

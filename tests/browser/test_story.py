@@ -18,6 +18,7 @@ from tests.browser.serving import CHROMIUM, FLAGS, Server
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 45_000
+WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
 
 
 class BrowserCase(unittest.TestCase):
@@ -41,6 +42,8 @@ class BrowserCase(unittest.TestCase):
 
     def new_page(self) -> Page:
         page = self.browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        # The hints of a first visit have a story of their own.
+        page.add_init_script(WELCOMED)
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         return page
@@ -83,6 +86,14 @@ class BrowserCase(unittest.TestCase):
                     raise
         self.page.evaluate("document.activeElement.blur()")
 
+    def lens(self, part: str) -> None:
+        """Open the lens at one of its parts, or turn to it where it is open."""
+        folded = self.page.get_by_role("button", name=f"Open: {part}")
+        if folded.count():
+            folded.click()
+        else:
+            self.page.get_by_role("tab", name=re.compile(f"^{part}")).click()
+
     def rule(self, name: str) -> Locator:
         return self.page.get_by_role("listitem", name=name, exact=True)
 
@@ -91,7 +102,7 @@ class BrowserCase(unittest.TestCase):
         return int(text or 0)
 
     def population(self, group: str) -> int:
-        value = self.page.get_by_test_id("strip").get_attribute("aria-valuetext") or ""
+        value = self.page.get_by_test_id("playhead").get_attribute("aria-valuetext") or ""
         found = re.search(rf"(\d+) {group}", value)
         return int(found[1]) if found else -1
 
@@ -224,7 +235,7 @@ class Story(BrowserCase):
         probe = page.get_by_test_id("probe")
         probe.get_by_text(re.compile("born (from Squall|of particle)")).wait_for()
         probe.get_by_text(re.compile("holds ✓")).first.wait_for()
-        page.get_by_role("tab", name="Guide").click()
+        self.lens("Guide")
         page.get_by_label("Search the guide").fill("drag")
         page.get_by_role("heading", name="Drag", exact=True).wait_for()
 
@@ -335,7 +346,7 @@ class Story(BrowserCase):
         mine.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("birth")
         page.get_by_role("option", name="give birth").click()
-        page.get_by_role("tab", name="Advisories").click()
+        self.lens("Advisories")
         page.get_by_test_id("lens").get_by_text(re.compile("multiplies without end")).wait_for()
         page.get_by_text(re.compile("particle budget of 200,000 was reached at frame")).wait_for(timeout=150_000)
         page.keyboard.press("Control+z")
@@ -349,7 +360,7 @@ class Story(BrowserCase):
         page.get_by_role("button", name="New effect", exact=True).click()
         self.wait_computed()
         page.get_by_role("button", name="Add group").click()
-        page.get_by_role("tab", name=re.compile("^Advisories")).click()
+        self.lens("Advisories")
         page.get_by_text("The group 'Group' is used nowhere.").wait_for()
         page.get_by_role("button", name="Remove it").click()
         page.get_by_text("Nothing to remark").wait_for()
@@ -392,7 +403,7 @@ class Story(BrowserCase):
             self.until(
                 lambda expected=expected: frame.input_value() == expected, f"{key} goes to frame {expected}"
             )
-        page.get_by_test_id("strip").focus()
+        page.get_by_test_id("playhead").focus()
         page.keyboard.press("ArrowRight")
         page.keyboard.press("PageUp")
         self.until(lambda: frame.input_value() == "11", "arrows and page keys on the strip")

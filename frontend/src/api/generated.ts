@@ -1408,6 +1408,11 @@ export interface components {
          * @description A registered kind, or a fixed part of the document: wording, help and fields.
          */
         KindOut: {
+            /**
+             * Also
+             * @default
+             */
+            also: string;
             /** Category */
             category: string;
             /** Fields */

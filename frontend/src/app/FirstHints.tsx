@@ -30,12 +30,31 @@ const STEPS: Step[] = [
 ];
 
 const WIDTH = 300;
+/** Room that the words need at the most (pixels). */
+const TALL = 220;
+
+interface Place {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+/** Where the words stand: right of the score, so that they cover nothing that is spoken of. */
+function besides({ left, top, width, height }: Place): { left: number; top: number } {
+  const edge = document.querySelector("[data-testid=stage]")?.getBoundingClientRect().left ?? 0;
+  const at = width === 0 ? left - WIDTH / 2 : Math.max(left + width, edge) + 16;
+  return {
+    left: Math.min(at, innerWidth - WIDTH - 12),
+    top: Math.min(Math.max(56, top + height / 2 - 40), innerHeight - TALL),
+  };
+}
 
 export function FirstHints() {
   const app = useApp();
   const welcomed = usePreferences((state) => state.welcomed);
   const [step, setStep] = useState(0);
-  const [place, setPlace] = useState<{ left: number; top: number } | null>(null);
+  const [place, setPlace] = useState<Place | null>(null);
   const shown = STEPS[step];
   useEffect(() => {
     if (welcomed || !shown) return;
@@ -43,37 +62,49 @@ export function FirstHints() {
     const timer = setInterval(() => {
       const target = shown.at.map((one) => document.querySelector(one)).find((found) => found !== null);
       if (!target) return;
+      target.scrollIntoView({ block: "nearest" });
       const box = target.getBoundingClientRect();
       const large = box.width > WIDTH * 2;
-      const left = large ? box.left + box.width / 2 - WIDTH / 2 : Math.min(box.right + 12, innerWidth - WIDTH - 12);
-      const top = large ? box.top + 60 : Math.min(Math.max(12, box.top - 8), innerHeight - 220);
-      setPlace((before) => (before && before.left === left && before.top === top ? before : { left, top }));
+      const left = Math.round(large ? box.left + box.width / 2 : box.left);
+      const top = Math.round(large ? box.top + box.height / 2 : box.top);
+      const size = large ? 0 : 1;
+      const next = { left, top, width: Math.round(box.width * size), height: Math.round(box.height * size) };
+      setPlace((before) => (JSON.stringify(before) === JSON.stringify(next) ? before : next));
     }, 400);
     return () => clearInterval(timer);
   }, [welcomed, shown]);
   if (welcomed || !shown || !place) return null;
   const end = () => app.preferences.setState({ welcomed: true });
   const last = step === STEPS.length - 1;
+  const { width, height } = place;
   return (
-    <aside
-      role="note"
-      aria-label="First steps"
-      className="fixed z-30 rounded-md border border-ice/50 bg-raised p-3 shadow-xl"
-      style={{ ...place, width: WIDTH }}
-    >
-      <h2 className="mb-1 font-medium">{shown.title}</h2>
-      <p className="leading-relaxed text-soft">{shown.text}</p>
-      <div className="mt-2 flex items-center justify-between">
-        <span className="tabular text-xs text-soft">
-          {step + 1} of {STEPS.length}
-        </span>
-        <span className="flex gap-2">
-          {!last && <Button onClick={end}>No more hints</Button>}
-          <Button tone="main" onClick={() => (last ? end() : setStep(step + 1))}>
-            {last ? "Begin" : "Next"}
-          </Button>
-        </span>
-      </div>
-    </aside>
+    <>
+      {width > 0 && (
+        <div
+          className="pointer-events-none fixed z-30 rounded border-2 border-brass"
+          style={{ left: place.left - 4, top: place.top - 3, width: width + 8, height: height + 6 }}
+        />
+      )}
+      <aside
+        role="note"
+        aria-label="First steps"
+        className="fixed z-30 rounded-md border border-ice/50 bg-raised p-3 shadow-xl"
+        style={{ ...besides(place), width: WIDTH }}
+      >
+        <h2 className="mb-1 font-medium">{shown.title}</h2>
+        <p className="leading-relaxed text-soft">{shown.text}</p>
+        <div className="mt-2 flex items-center justify-between">
+          <span className="tabular text-xs text-soft">
+            {step + 1} of {STEPS.length}
+          </span>
+          <span className="flex gap-2">
+            {!last && <Button onClick={end}>No more hints</Button>}
+            <Button tone="main" onClick={() => (last ? end() : setStep(step + 1))}>
+              {last ? "Begin" : "Next"}
+            </Button>
+          </span>
+        </div>
+      </aside>
+    </>
   );
 }

@@ -79,6 +79,7 @@ function Playhead({ groups, last }: { groups: readonly Group[]; last: number }) 
   const told = useNow((now) => groups.map((group) => `${now?.population[group.id] ?? 0} ${group.label}`).join(", "));
   return (
     <div
+      data-testid="playhead"
       role="slider"
       tabIndex={0}
       aria-label="Time: the population of each group. Arrow keys step."

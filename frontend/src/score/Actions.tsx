@@ -43,14 +43,14 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
       ref={setNodeRef}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-deed={inner.join("/")}
-      className={`group/action relative min-h-6 pl-6 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}
+      className={`group/action relative min-h-6 pl-5 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}
     >
       <button
         type="button"
         ref={setActivatorNodeRef}
         title={change ? CHANGES : PUSHES}
         aria-label={`Move: ${info.title}`}
-        className="absolute -left-1 -top-px grid size-6 cursor-grab touch-none place-items-center text-soft hover:text-ice"
+        className="absolute -left-1.5 -top-px grid size-6 cursor-grab touch-none place-items-center text-soft hover:text-ice"
         {...attributes}
         {...listeners}
       >

@@ -15,7 +15,6 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
   const put = (next: Node[]) => session.edit(path, next);
   return (
     <>
-      {layers.length === 0 && <span className="text-soft">, in their own colour</span>}
       {layers.map((layer, index) => {
         const info = kindOf(catalogue, "layer", layer.kind);
         if (!info) return null;

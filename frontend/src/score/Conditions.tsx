@@ -14,6 +14,9 @@ import { useSession } from "@/state/use";
 /** The condition of a rule, or an invitation to give one. */
 export function RuleCondition({ condition, path, rule }: { condition: Node | null; path: Path; rule: string }) {
   const session = useSession();
+  const { selected } = useRuleAround();
+  // A rule that always holds need not say so, but has a place for a condition once one turns to it.
+  if (!condition && !selected) return null;
   if (!condition) return <KindPicker slot="condition" path={path} label="Condition" words="always" />;
   return (
     <ConditionNode
@@ -131,28 +134,44 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
           ]}
         />
       </span>
-      {several && (
-        <ul className="ml-1 border-l border-line pl-3">
-          {several.map((entry, index) => (
-            <li key={index} className="leading-6">
-              <ConditionNode
-                condition={entry}
-                path={[...path, "conditions", index]}
-                rule={rule}
-                lead={index > 0 ? (condition.kind === "any" ? "or " : "and ") : ""}
-                onRemove={() => {
-                  const rest = several.filter((_, other) => other !== index);
-                  session.edit(path, rest.length === 1 ? (rest[0] as Node) : { ...condition, conditions: rest });
-                }}
-              />
-            </li>
-          ))}
-          <li>
-            <AddKind slot="condition" path={[...path, "conditions"]} label="condition" />
-          </li>
-        </ul>
-      )}
+      {several && <Several {...{ condition, path, rule }} conditions={several} />}
     </span>
+  );
+}
+
+/** Conditions that are joined: one after another in the sentence, those that hold further ones on lines of their own. */
+function Several({ condition, conditions, path, rule }: Omit<NodeProps, "onRemove"> & { conditions: Node[] }) {
+  const session = useSession();
+  const { selected } = useRuleAround();
+  const word = condition.kind === "any" ? "or " : "and ";
+  const without = (index: number) => {
+    const rest = conditions.filter((_, other) => other !== index);
+    session.edit(path, rest.length === 1 ? rest[0] : { ...condition, conditions: rest });
+  };
+  return (
+    <>
+      {conditions.map((entry, index) => {
+        const nested = Array.isArray(entry.conditions);
+        return (
+          <span key={index} className={nested ? "ml-1 block border-l border-line pl-3" : ""}>
+            {nested ? "" : " "}
+            <ConditionNode
+              condition={entry}
+              path={[...path, "conditions", index]}
+              rule={rule}
+              lead={index > 0 ? word : ""}
+              onRemove={() => without(index)}
+            />
+          </span>
+        );
+      })}
+      {selected && (
+        <>
+          {" "}
+          <AddKind slot="condition" path={[...path, "conditions"]} label="condition" />
+        </>
+      )}
+    </>
   );
 }
 

@@ -1,17 +1,16 @@
 /** Choosing a kind from the registry: searchable, grouped by category, with the help of the one under the pointer. */
 
-import { Command } from "cmdk";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
-import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { FieldList } from "./More";
 import { placesOf } from "./standing";
 import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
-import { useSession, useStudio } from "@/state/use";
+import { useApp, useSession, useStudio } from "@/state/use";
+import { KindList } from "./KindList";
 import { exchange } from "@/state/exchanging";
 
 interface Props {
@@ -95,7 +94,7 @@ const lengthAt = (document: Effect, path: Path): number => {
   return Array.isArray(list) ? list.length : 0;
 };
 
-function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
+export function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
   const session = useSession();
   const { document, catalogue } = session.state;
   if (slot === "action") {
@@ -119,90 +118,24 @@ interface PopoverProps {
 
 /** Any button that opens the list of a slot's kinds and closes it on choosing. */
 export function KindPopover({ slot, path, label, trigger, onChoose, present, rest }: PopoverProps) {
+  const app = useApp();
   const [open, setOpen] = useState(false);
   const choose = (info: KindInfo) => {
     setOpen(false);
+    const { used } = app.preferences.getState();
+    const key = `${slot}/${info.kind}`;
+    app.preferences.setState({ used: { ...used, [key]: (used[key] ?? 0) + 1 } });
     onChoose(info);
   };
   return (
-    <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger}>
+    <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger} wide>
       <KindList slot={slot} path={path} present={present} onChoose={choose} />
       {rest && <div className="-mx-3 mt-3 border-t border-line px-3 pt-2">{rest}</div>}
     </Popover>
   );
 }
 
-function KindList({
-  slot,
-  path,
-  present,
-  onChoose,
-}: {
-  slot: string;
-  path: Path;
-  present?: string;
-  onChoose: (info: KindInfo) => void;
-}) {
-  const { catalogue } = useScore();
-  const fitting = useFitting(slot, path);
-  const kinds = (catalogue.slots[slot] ?? []).filter((kind) => fitting(kind) || kind.kind === present);
-  const [under, setUnder] = useState(present ?? kinds[0]?.kind ?? "");
-  const groups = [...new Set(kinds.map((kind) => kind.category))];
-  const help = kinds.find((kind) => kind.kind === under)?.help;
-  return (
-    <Command
-      value={under}
-      onValueChange={setUnder}
-      label="Choose"
-      className="-m-3"
-      filter={(value, search) => (matches(kinds, value, search) ? 1 : 0)}
-    >
-      {kinds.length > 5 && (
-        <Command.Input
-          autoFocus
-          placeholder="Search…"
-          className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft"
-        />
-      )}
-      <Command.List className="max-h-64 overflow-y-auto p-1">
-        <Command.Empty className="px-2 py-3 text-soft">Nothing of that name.</Command.Empty>
-        {groups.map((group) => (
-          <Command.Group
-            key={group}
-            heading={group || undefined}
-            className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-soft"
-          >
-            {kinds
-              .filter((kind) => kind.category === group)
-              .map((kind) => (
-                <Command.Item
-                  key={kind.kind}
-                  value={kind.kind}
-                  onSelect={() => onChoose(kind)}
-                  className="cursor-pointer rounded px-2 py-1 data-[selected=true]:bg-ice/12"
-                >
-                  {kind.title}
-                  {kind.kind === present && <span className="ml-2 text-xs text-soft">now</span>}
-                </Command.Item>
-              ))}
-          </Command.Group>
-        ))}
-      </Command.List>
-      {help && <p className="border-t border-line px-3 py-2 text-xs leading-relaxed text-soft">{unmarked(help)}</p>}
-    </Command>
-  );
-}
-
-function matches(kinds: KindInfo[], value: string, search: string): boolean {
-  const kind = kinds.find((entry) => entry.kind === value);
-  const text = `${kind?.title} ${kind?.category} ${kind?.help}`.toLowerCase();
-  return search
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word));
-}
-
-/** A button that adds a new part of a slot to the end of a list. */
+/** A button that adds one more to a list, chosen from its slot's kinds. */
 export function AddKind({ slot, path, label }: { slot: string; path: Path; label: string }) {
   const session = useSession();
   const length = useStudio((state) => lengthAt(state.document, path));

@@ -41,7 +41,10 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   const explanation = useExplanation(id, !silent && (asked || (selected && branched)));
   const branches = selected || asked ? (explanation?.branches ?? null) : null;
   const curves = useBranchCurves(id, !silent && branched && (selected || asked));
-  const around = useMemo(() => ({ who, trigger, branches, curves }), [who, trigger, branches, curves]);
+  const around = useMemo(
+    () => ({ who, trigger, selected, branches, curves }),
+    [who, trigger, selected, branches, curves],
+  );
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = (trigger === "each" || isInstant(trigger)) && condition !== null;
   const toggleAlone = () => {
@@ -88,7 +91,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
           )
         }
         below={
-          <div className="pl-4">
+          <div>
             <Actions actions={actions} path={[...path, "actions"]} />
             {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
             {(selected || actions.length === 0) && <AddKind slot="action" path={[...path, "actions"]} label="action" />}

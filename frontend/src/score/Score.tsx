@@ -54,7 +54,7 @@ export function Score() {
 /** Apart, so that what is told of other parts can change without all of it rendering. */
 const Everything = memo(function Everything() {
   return (
-    <div className="pb-16">
+    <div className="pb-5">
       <Scene />
       <MeshImport />
       <Fields />

@@ -88,29 +88,8 @@ export function Card(props: CardProps) {
       >
         <GripVertical className="size-4" />
       </button>
-      <span className="float-right ml-2 flex h-5 items-center">
-        {/* Their room is always there: nothing may re-wrap under the pointer. */}
-        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[88px]" : ""}`}>
-          {behind && (
-            <span className="absolute inset-0 flex items-center justify-end group-focus-within/card:opacity-0 group-hover/card:opacity-0">
-              {behind}
-            </span>
-          )}
-          <span className="relative flex opacity-0 group-focus-within/card:opacity-100 group-hover/card:opacity-100">
-            {buttons}
-            <AllValues info={info} node={item} path={path} label={name} />
-            <Menu
-              entries={entries}
-              trigger={
-                <button type="button" aria-label={`More for ${name}`} className="card-button">
-                  <Ellipsis className="size-3.5" />
-                </button>
-              }
-            />
-          </span>
-        </span>
-        {aside}
-      </span>
+      {/* Room for what stands at the right of the first line, told after it. */}
+      <span aria-hidden className={`float-right h-5 ${buttons ? "w-[158px]" : "w-12"}`} />
       <div className="leading-[1.6] text-text/85">
         {mark}
         {renaming ? (
@@ -133,6 +112,29 @@ export function Card(props: CardProps) {
         {off && <span className="mr-2 text-xs text-soft">off</span>}
         {children ?? <Sentence info={info} node={item} path={path} whole />}
       </div>
+      <span className="absolute right-2 top-[3px] flex h-5 items-center">
+        {/* Their room is always there: nothing may re-wrap under the pointer. */}
+        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[66px]" : ""}`}>
+          {behind && (
+            <span className="absolute inset-0 flex items-center justify-end group-focus-within/card:opacity-0 group-hover/card:opacity-0">
+              {behind}
+            </span>
+          )}
+          <span className="relative flex opacity-0 group-focus-within/card:opacity-100 group-hover/card:opacity-100">
+            {buttons}
+            {!buttons && <AllValues info={info} node={item} path={path} label={name} />}
+            <Menu
+              entries={entries}
+              trigger={
+                <button type="button" aria-label={`More for ${name}`} className="card-button">
+                  <Ellipsis className="size-3.5" />
+                </button>
+              }
+            />
+          </span>
+        </span>
+        {aside}
+      </span>
       {below}
       <NotesUnder path={path} />
       <Dialog

@@ -16,6 +16,8 @@ export interface Surroundings {
 export interface RuleAround {
   /** Groups of the rule, for histograms and highlights. */
   who: string[];
+  /** Whether one has turned to it. */
+  selected?: boolean;
   /** Its trigger: a contact rule's quantities are read at contacts. */
   trigger: string;
   /** For how many each of its conditions holds by itself, now and over time, where that was asked for. */

@@ -9,7 +9,7 @@ import { count } from "@/ui/numbers";
 import { isInstant } from "./explaining";
 import { Spark } from "./Spark";
 
-const CURVE = 84;
+const CURVE = 64;
 
 export function HoldsSpark({ id }: { id: string }) {
   const stats = useRun((state) => state.stats);
@@ -30,7 +30,7 @@ const NOUNS: Partial<Record<Rule["trigger"], string>> = { contact: "contacts", b
 export function HoldsCount({ rule, index, onWhy, asked }: HoldsProps) {
   const { id, trigger, condition, who } = rule;
   const label = rule.label || `rule ${index + 1}`;
-  const nobody = useNow((now) => !!now && (now.held[id] ?? 0) === 0) && !isInstant(trigger);
+  const nobody = useNow((now) => !!now && now.count > 0 && (now.held[id] ?? 0) === 0) && !isInstant(trigger);
   const what = NOUNS[trigger];
   return (
     <span className="flex shrink-0 items-center">
@@ -103,7 +103,6 @@ function CountButton({ id, otherwise = false, label, highlight }: CountProps) {
     <Hint text={`${label}. Click to ring them on the stage.`}>
       <button
         type="button"
-        aria-label={label}
         aria-pressed={pinned}
         onMouseEnter={() => !session.state.highlight?.pinned && ring(false)}
         onMouseLeave={() => !session.state.highlight?.pinned && unring()}
@@ -114,6 +113,7 @@ function CountButton({ id, otherwise = false, label, highlight }: CountProps) {
         }}
         className={`flex h-6 shrink-0 items-center rounded px-1 text-right text-xs ${pinned ? "bg-ice/20 text-ice" : "text-soft hover:text-text"}`}
       >
+        <span className="sr-only">{label}: </span>
         <Numbers id={id} otherwise={otherwise} />
       </button>
     </Hint>

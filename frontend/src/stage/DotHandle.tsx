@@ -69,7 +69,7 @@ export function DotHandle({ place, label, hint, point, full, along, onMove, onEn
     const grabbed = under(event, plane);
     start.current = { plane, away: grabbed ? place.clone().sub(grabbed) : new Vector3() };
     // While a handle is dragged the camera stays where it is.
-    engine.controls.enabled = false;
+    engine.hold(true);
   };
   const edge = point || along ? "border-ice" : "border-brass";
   const fill = full ? "bg-ice/80" : point || along ? "bg-stage hover:bg-ice" : "bg-stage hover:bg-brass";
@@ -88,7 +88,7 @@ export function DotHandle({ place, label, hint, point, full, along, onMove, onEn
       onPointerUp={() => {
         if (start.current) onEnd();
         start.current = null;
-        engine.controls.enabled = true;
+        engine.hold(false);
       }}
       onKeyDown={nudge}
     >

@@ -135,7 +135,7 @@ function useGizmo(gizmo: Gizmo): void {
     controls.addEventListener("change", () => engine.invalidate());
     controls.addEventListener("objectChange", () => given.current.apply(moved));
     controls.addEventListener("dragging-changed", ({ value }) => {
-      engine.controls.enabled = !value;
+      engine.hold(Boolean(value));
       if (value) given.current.begin();
       else given.current.end();
     });
@@ -145,7 +145,7 @@ function useGizmo(gizmo: Gizmo): void {
       engine.scene.remove(moved, controls.getHelper());
       controls.detach();
       controls.dispose();
-      engine.controls.enabled = true;
+      engine.hold(false);
       engine.invalidate();
     };
   }, [engine]);

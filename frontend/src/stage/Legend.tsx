@@ -69,33 +69,30 @@ interface EntryProps {
 function Entry({ group, out, onToggle, onAlone }: EntryProps) {
   const ring = `inset 0 0 0 1px ${group.color}`;
   return (
-    <span className="group/legend flex items-center">
+    <span className="flex items-center">
+      <button
+        type="button"
+        aria-label={`Only ${group.label}`}
+        title={onAlone ? `See ${group.label} alone` : group.label}
+        disabled={!onAlone}
+        onClick={onAlone}
+        className="grid h-6 w-5 place-items-center"
+      >
+        <span
+          className="size-2.5 rounded-full"
+          style={{ background: out ? "transparent" : group.color, boxShadow: ring }}
+        />
+      </button>
       <button
         type="button"
         aria-pressed={!out}
-        title={out ? "Draw it again" : "Leave it out of the picture; double-click to see it alone"}
+        title={out ? "Draw it again" : "Leave it out of the picture"}
         onClick={onToggle}
-        onDoubleClick={onAlone}
-        className={`flex h-6 items-center gap-1.5 rounded px-1.5 hover:text-text ${out ? "line-through opacity-60" : ""}`}
+        className={`flex h-6 items-center gap-1.5 rounded pr-1.5 hover:text-text ${out ? "line-through opacity-60" : ""}`}
       >
-        <span
-          className="size-2 shrink-0 rounded-full"
-          style={{ background: out ? "transparent" : group.color, boxShadow: ring }}
-        />
         <span className="max-w-32 truncate">{group.label}</span>
         <Population id={group.id} />
       </button>
-      {onAlone && (
-        <button
-          type="button"
-          aria-label={`Only ${group.label}`}
-          title="See it alone"
-          onClick={onAlone}
-          className="sr-only h-6 rounded px-1 hover:text-ice focus-visible:not-sr-only"
-        >
-          only
-        </button>
-      )}
     </span>
   );
 }

@@ -16,7 +16,7 @@ import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import { valueNow, type KeyValue } from "@/state/keys";
 import type { Run, RunState } from "@/state/run";
 import type { Session, SessionState } from "@/state/session";
-import type { ViewName } from "@/state/viewpoint";
+import type { Pose, ViewName } from "@/state/viewpoint";
 import { asSeen, layersOf, type LayerData } from "./drawing/data";
 import { DrawnLayer, Ordering } from "./drawing/DrawnLayer";
 import { noShade } from "./drawing/light";
@@ -95,7 +95,12 @@ export class StageEngine {
     this.controls.addEventListener("start", () => (this.held = true));
     this.controls.addEventListener("end", () => (this.held = false));
     this.goTo(session.viewpoint.pose);
-    this.answer();
+    const answering = {
+      look: (view: ViewName) => this.look(view),
+      go: (pose: Pose) => this.goTo(pose),
+      frameSelected: () => this.frameSelected(),
+    };
+    this.stops.push(session.viewpoint.answer(answering));
     this.stops.push(session.store.subscribe((now, before) => this.follow(now, before)));
     this.show(run);
   }
@@ -108,14 +113,6 @@ export class StageEngine {
     this.takeLayers();
     this.takeShapes();
     this.takeBackdrop();
-  }
-
-  /** Whoever draws the stage answers to views asked for by name. */
-  answer(): void {
-    const { viewpoint } = this.session;
-    viewpoint.look = (view) => this.look(view);
-    viewpoint.go = (pose) => this.goTo(pose);
-    viewpoint.frameSelected = () => this.frameSelected();
   }
 
   resize(width: number, height: number): void {
@@ -170,6 +167,11 @@ export class StageEngine {
     this.looked();
   }
 
+  /** While something on the stage is dragged the camera stays where it is. */
+  hold(still: boolean): void {
+    this.controls.enabled = !still;
+  }
+
   placeOf(particle: number): Vector3 | null {
     for (const layer of this.layers) {
       const row = layer.id.indexOf(particle);
@@ -193,8 +195,8 @@ export class StageEngine {
     this.ground.lie(this.controls.target, Math.max(6, distance * 2.6));
     this.onMetre(this.size[1] / (2 * Math.tan((this.camera.fov * Math.PI) / 360) * distance));
     if (!this.session.state.picturing) {
-      const { viewpoint } = this.session;
-      viewpoint.pose = { position: this.camera.position.toArray(), target: this.controls.target.toArray() };
+      const pose = { position: this.camera.position.toArray(), target: this.controls.target.toArray() };
+      this.session.viewpoint.stand(pose);
     }
     if (this.held) this.move();
     this.invalidate();
@@ -240,7 +242,6 @@ export class StageEngine {
     if (now.document.picture !== before.document.picture) this.takeBackdrop();
     if (changed("picturing") && !now.picturing) {
       // Whoever looked around in picture mode comes back to the same point of view.
-      this.answer();
       this.goTo(this.session.viewpoint.pose);
     }
   }

@@ -34,8 +34,14 @@ export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   });
   if (only !== undefined) return placed[heads.findIndex((head) => head.id === only)] ?? [];
   const sizes = placed.map(diameter);
-  const usual = [...sizes].sort((a, b) => a - b)[Math.floor((sizes.length - 1) / 2)] ?? 0;
-  const points = placed.flatMap((those, index) => (sizes[index]! <= usual * SURROUNDINGS + 0.01 ? those : []));
+  const counted = sizes.filter((size) => size > 0).sort((a, b) => a - b);
+  const usual = counted[Math.floor((counted.length - 1) / 2)] ?? 0;
+  // Only what is solid can be surroundings: a path or a helper is there to be seen.
+  const around = (index: number) => {
+    const { visible, region, line } = heads[index]!;
+    return visible && !region && !line && sizes[index]! > usual * SURROUNDINGS + 0.01;
+  };
+  const points = placed.flatMap((those, index) => (around(index) ? [] : those));
   const particles = frame ? withoutStrays(sampled(frame)) : [];
   const all = [...points, ...particles];
   return all.length > 0 ? all : placed.flat();

@@ -8,6 +8,7 @@ import type { LayerData } from "@/stage/drawing/data";
 import type { App } from "./app";
 import { identified, same, withValue, type Effect, type Json, type Node, type Path } from "./document";
 import { Playing } from "./playing";
+import { NARROW } from "@/ui/room";
 import { lastFrame, Run, type RunState } from "./run";
 import type { SaveQueue, Saving } from "./saving";
 import { Viewpoint, type Point } from "./viewpoint";
@@ -152,7 +153,7 @@ export class Session {
       lens: "probe",
       lensOpen: false,
       guidePage: null,
-      scoreOpen: true,
+      scoreOpen: window.innerWidth >= NARROW,
       solo: [],
       hidden: [],
       byGroup: false,

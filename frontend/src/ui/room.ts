@@ -3,7 +3,7 @@
 import { useSyncExternalStore } from "react";
 
 /** Below this width the score is a drawer over the stage (pixels). */
-const NARROW = 1180;
+export const NARROW = 1180;
 
 function subscribe(changed: () => void): () => void {
   window.addEventListener("resize", changed);

@@ -49,6 +49,7 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
         "sentence": part.sentence,
         "help": part.help,
         "category": part.category if issubclass(part, Kind) else "",
+        "also": part.also if issubclass(part, Kind) else "",
         "fields": [_field(name, part.model_fields[name]) for name in _own_first(part) if fields.ui_of(part.model_fields[name])],
     }
     if issubclass(part, Quantity):

@@ -253,6 +253,8 @@ class Kind(Part):
 
     slot: ClassVar[str] = ""
     category: ClassVar[str] = ""
+    also: ClassVar[str] = ""
+    """Other words that one may look for it by."""
     only_in: ClassVar[tuple[str, ...]] = ()
     """The kinds of looks within which it may stand; empty for anywhere."""
     rank: ClassVar[int] = 10

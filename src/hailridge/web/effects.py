@@ -267,4 +267,23 @@ def _version(row: VersionRow) -> Version:
 def check_document(document: dict[str, Any], context: Shared) -> list[AdvisoryOut]:
     """Advisories for a document, or 422 with what is wrong with it."""
     pictures = {*shipped_pictures(), *context.library.pictures()}
-    return [AdvisoryOut(**advisory.as_dict()) for advisory in advise(read_effect(document), pictures)]
+    effect = read_effect(document)
+    told = [AdvisoryOut(**advisory.as_dict()) for advisory in advise(effect, pictures)]
+    for advisory in told:
+        if advisory.fix and isinstance(advisory.fix.get("value"), dict):
+            advisory.fix["value"] = _spelled_out(effect.model_dump(), advisory.fix["path"], advisory.fix["value"])
+    return told
+
+
+def _spelled_out(document: dict[str, Any], path: list[Any], value: Any) -> Any:
+    """A value that is to stand at a place of a document, with all its fields, as documents are kept."""
+    holder: dict[str, Any] = {"": document}
+    *way, last = ["", *path]
+    owner: Any = holder
+    for key in way:
+        owner = owner[key]
+    owner[last] = value
+    whole: Any = read_effect(holder[""]).model_dump()
+    for key in path:
+        whole = whole[key]
+    return whole

@@ -62,6 +62,7 @@ class KindOut(BaseModel):
     sentence: str
     help: str
     category: str
+    also: str = ""
     fields: list[FieldOut]
     unit: str | None = None
     value_type: str | None = None

@@ -14,6 +14,7 @@ import { ClipDialog } from "./ClipDialog";
 import { PictureRenderer } from "./PictureRenderer";
 import { shotOf } from "./shots";
 import { useRun, useRunOf, useSession, useStudio, useApp } from "@/state/use";
+import type { ViewName } from "@/state/viewpoint";
 import { useStore } from "zustand";
 
 const MARGIN = 44;
@@ -56,33 +57,36 @@ export function PictureView() {
   const turn = useRef(0);
   const looking = useRef(false);
   const silent = useRef(false);
-  const refresh = useCallback((only = Infinity) => {
-    const mine = ++turn.current;
-    let shownAt = 0.5;
-    const step = () => {
-      const { renderer } = engine.current ?? {};
-      if (!renderer || mine !== turn.current) return;
-      if (clips.store.getState().making) {
-        // A clip that is being made has the graphics card to itself; looking goes on afterwards.
-        setTimeout(step, 400);
-        return;
-      }
-      const until = performance.now() + 24;
-      const goal = Math.min(renderer.wanted, only);
-      do {
-        if (renderer.sampled >= goal) break;
-        renderer.sample();
-      } while (performance.now() < until);
-      // Showing costs about as much as a sample: the first few are shown one by one, later ones as their number doubles.
-      if (renderer.sampled >= goal || renderer.sampled >= 2 * shownAt) {
-        renderer.show();
-        shownAt = renderer.sampled;
-        setSampled(renderer.sampled);
-      }
-      if (renderer.sampled < goal) requestAnimationFrame(step);
-    };
-    requestAnimationFrame(step);
-  }, []);
+  const refresh = useCallback(
+    (only = Infinity) => {
+      const mine = ++turn.current;
+      let shownAt = 0.5;
+      const step = () => {
+        const { renderer } = engine.current ?? {};
+        if (!renderer || mine !== turn.current) return;
+        if (clips.store.getState().making) {
+          // A clip that is being made has the graphics card to itself; looking goes on afterwards.
+          setTimeout(step, 400);
+          return;
+        }
+        const until = performance.now() + 24;
+        const goal = Math.min(renderer.wanted, only);
+        do {
+          if (renderer.sampled >= goal) break;
+          renderer.sample();
+        } while (performance.now() < until);
+        // Showing costs about as much as a sample: the first few are shown one by one, later ones as their number doubles.
+        if (renderer.sampled >= goal || renderer.sampled >= 2 * shownAt) {
+          renderer.show();
+          shownAt = renderer.sampled;
+          setSampled(renderer.sampled);
+        }
+        if (renderer.sampled < goal) requestAnimationFrame(step);
+      };
+      requestAnimationFrame(step);
+    },
+    [clips],
+  );
 
   const update = useCallback(async () => {
     const { hidden: without, playing: moving } = session.state;
@@ -152,12 +156,11 @@ export function PictureView() {
         }
         session.tryDocument(next);
       } else {
-        session.viewpoint.pose = { position, target };
+        session.viewpoint.stand({ position, target });
         void update();
       }
     };
-    const before = session.viewpoint.look;
-    session.viewpoint.look = (view) => {
+    const look = (view: ViewName) => {
       const { shown: now, shapes: solid } = run.state;
       camera.fov = now?.frame.head.view.field_of_view ?? 36;
       camera.aspect = ratioOf(session.state.document);
@@ -165,6 +168,7 @@ export function PictureView() {
       controls.update();
       if (own) session.settle();
     };
+    const stop = session.viewpoint.answer({ look });
     const ended = () => {
       looking.current = false;
       if (own) session.settle();
@@ -176,7 +180,7 @@ export function PictureView() {
       controls.removeEventListener("start", begun);
       controls.removeEventListener("change", moved);
       controls.removeEventListener("end", ended);
-      session.viewpoint.look = before;
+      stop();
     };
   }, [own, run, session, update]);
 

@@ -46,8 +46,8 @@ export class ShapeScene {
   private readonly chosen: ShaderMaterial;
 
   constructor(shade: Shade | undefined) {
-    this.plain = shapeMaterial("#46545c", shade);
-    this.chosen = shapeMaterial("#5a7079", shade);
+    this.plain = shapeMaterial("#3b474e", shade);
+    this.chosen = shapeMaterial("#526a74", shade);
   }
 
   /** Bring the shapes to how they are in a frame; one may be where it is being dragged to. */

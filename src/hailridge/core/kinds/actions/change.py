@@ -18,6 +18,7 @@ PER_WORDS = {"second": "a second", "occasion": "at once"}
 
 class Set(Weighted):
     title: ClassVar[str] = "set an attribute"
+    also: ClassVar[str] = "change make become colour size stop"
     sentence: ClassVar[str] = "set {attribute} to {amount}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = "Gives the attribute a value at once, each time that the rule acts."
@@ -32,6 +33,7 @@ class Set(Weighted):
 
 class Add(Weighted):
     title: ClassVar[str] = "add to an attribute"
+    also: ClassVar[str] = "increase grow more decrease"
     sentence: ClassVar[str] = "add {amount} to {attribute} {per}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (
@@ -61,6 +63,7 @@ class Add(Weighted):
 
 class Multiply(Weighted):
     title: ClassVar[str] = "multiply an attribute"
+    also: ClassVar[str] = "scale grow shrink times"
     sentence: ClassVar[str] = "multiply {attribute} by {factor} {per}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (

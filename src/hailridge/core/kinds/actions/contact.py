@@ -13,6 +13,7 @@ from hailridge.model.parts import LASTING, Action, Amount, Phase, Place
 
 class Bounce(Action):
     title: ClassVar[str] = "bounce off a shape"
+    also: ClassVar[str] = "collide hit floor wall solid rebound ground"
     sentence: ClassVar[str] = "bounce off {shape} with bounciness {bounciness} and friction {friction}"
     category: ClassVar[str] = "Contact"
     phase: ClassVar[Phase] = "contact"

@@ -20,6 +20,7 @@ HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "u
 
 class Move(Action):
     title: ClassVar[str] = "move to a group"
+    also: ClassVar[str] = "change state become switch group"
     sentence: ClassVar[str] = "move to {group}"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle leaves its group and joins this one; the time in its group starts anew."
@@ -34,6 +35,7 @@ class Move(Action):
 
 class MoveBack(Action):
     title: ClassVar[str] = "move back"
+    also: ClassVar[str] = "return state before"
     sentence: ClassVar[str] = "move back to the group it came from"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle returns to the group that it was in before its latest move; one that has never moved stays where it is."
@@ -54,6 +56,7 @@ class MoveBack(Action):
 
 class LiveOn(Action):
     title: ClassVar[str] = "live on for a time"
+    also: ClassVar[str] = "lifetime survive longer die later"
     sentence: ClassVar[str] = "live for {time} from now on, {age}"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = (
@@ -75,6 +78,7 @@ class LiveOn(Action):
 
 class Switch(Action):
     title: ClassVar[str] = "switch a rule"
+    also: ClassVar[str] = "turn on off enable start stop rule"
     sentence: ClassVar[str] = "switch {rule} {on} for it"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = (
@@ -98,6 +102,7 @@ class Switch(Action):
 
 class Remove(Action):
     title: ClassVar[str] = "remove"
+    also: ClassVar[str] = "die kill delete vanish disappear"
     sentence: ClassVar[str] = "remove it"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle leaves the effect at once. Rules further down no longer see it."
@@ -111,6 +116,7 @@ class Remove(Action):
 
 class Spawn(Action):
     title: ClassVar[str] = "give birth"
+    also: ClassVar[str] = "split birth emit children divide shatter burst"
     sentence: ClassVar[str] = (
         "split into {count} {group}, {parent}, thrown {speed} {heading}[ within {cone}][, around it by {around}], radius {radius}, "
         "living {lifetime}[, {color}][, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour]"

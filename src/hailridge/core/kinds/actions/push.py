@@ -44,6 +44,7 @@ class Push(Weighted):
 
 class Gravity(Push):
     title: ClassVar[str] = "gravity"
+    also: ClassVar[str] = "fall drop weight down"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "fall with {acceleration}[, only in {where}]"
     help: ClassVar[str] = "The same downward acceleration for heavy and light. On Earth 9.81 m/s²; less looks larger or lighter."
@@ -57,6 +58,7 @@ class Gravity(Push):
 
 class Constant(Push):
     title: ClassVar[str] = "steady push"
+    also: ClassVar[str] = "push accelerate force thrust rise lift"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "be pushed by {acceleration}[, only in {where}]"
     help: ClassVar[str] = "The same acceleration everywhere, in any direction: lift, a tilt of the whole scene, an engine."
@@ -70,6 +72,7 @@ class Constant(Push):
 
 class Wind(Push):
     title: ClassVar[str] = "wind"
+    also: ClassVar[str] = "blow carry drift stream"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = (
         "be carried by wind of {velocity}[, gusting by {gusts}, {gust_size} across], taking on half of it every {half_life}[, only in {where}]"
@@ -105,6 +108,7 @@ class Wind(Push):
 
 class Drag(Push):
     title: ClassVar[str] = "drag"
+    also: ClassVar[str] = "slow brake air resistance damp stop"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "lose half its speed every {half_life}[, only in {where}]"
     help: ClassVar[str] = (
@@ -121,6 +125,7 @@ class Drag(Push):
 
 class SquareDrag(Push):
     title: ClassVar[str] = "drag of fast things"
+    also: ClassVar[str] = "air resistance terminal velocity slow brake"
     rank: ClassVar[int] = 5
     sentence: ClassVar[str] = "lose half its speed on every {distance} of its way through the air[, only in {where}]"
     help: ClassVar[str] = (
@@ -138,6 +143,7 @@ class SquareDrag(Push):
 
 class Turbulence(Push):
     title: ClassVar[str] = "turbulence"
+    also: ClassVar[str] = "swirl wander noise eddies smoke"
     rank: ClassVar[int] = 6
     sentence: ClassVar[str] = "swirl by {strength}, eddies {size} across[, {octaves} octaves][, changing {evolution}][, only in {where}]"
     help: ClassVar[str] = (

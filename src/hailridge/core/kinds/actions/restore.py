@@ -13,6 +13,7 @@ from hailridge.model.parts import LIVING, Place
 
 class Restore(Weighted):
     title: ClassVar[str] = "back to its first value"
+    also: ClassVar[str] = "reset original start again"
     sentence: ClassVar[str] = "set {attribute} back to its first value[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (

@@ -21,6 +21,7 @@ FADES = {"evenly": "as strong everywhere", "reach": "fading out", "distance": "w
 
 class Attract(Push):
     title: ClassVar[str] = "attraction"
+    also: ClassVar[str] = "draw toward magnet pull attract"
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = "be drawn to {shape} by {strength}, {fade}[ over {reach}][, only in {where}]"
     help: ClassVar[str] = (
@@ -55,6 +56,7 @@ class Attract(Push):
 
 class Vortex(Push):
     title: ClassVar[str] = "vortex"
+    also: ClassVar[str] = "whirl swirl circle around twister"
     rank: ClassVar[int] = 8
     sentence: ClassVar[str] = (
         "be swept round {shape} at {speed}, {core} wide[, drawn in at {inward}][, lifted at {lift}], taking on half of it every {half_life}"
@@ -88,6 +90,7 @@ class Vortex(Push):
 
 class Spring(Push):
     title: ClassVar[str] = "spring"
+    also: ClassVar[str] = "hold bounce back elastic return swing"
     rank: ClassVar[int] = 9
     sentence: ClassVar[str] = "be held to {shape} by a spring swinging once in {period}[, calmed by half every {calming}][, only in {where}]"
     help: ClassVar[str] = (
@@ -115,6 +118,7 @@ class Spring(Push):
 
 class PullToCentre(Push):
     title: ClassVar[str] = "pull to a centre"
+    also: ClassVar[str] = "pull gather together middle cluster"
     rank: ClassVar[int] = 10
     sentence: ClassVar[str] = "be pulled to the centre of {shape} by {strength} for each metre of distance[, only in {where}]"
     help: ClassVar[str] = (
@@ -133,6 +137,7 @@ class PullToCentre(Push):
 
 class SpeedLimit(Push):
     title: ClassVar[str] = "speed limit"
+    also: ClassVar[str] = "slow fast maximum clamp stop"
     rank: ClassVar[int] = 12
     sentence: ClassVar[str] = "never be faster than {speed}[, only in {where}]"
     help: ClassVar[str] = "Whatever pushes it, it moves no faster than this. The lowest of several limits counts."

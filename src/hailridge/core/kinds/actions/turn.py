@@ -31,6 +31,7 @@ class Turning(Push):
 
 class Torque(Turning):
     title: ClassVar[str] = "torque"
+    also: ClassVar[str] = "turn spin rotate twist faster"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "turn ever faster, by {strength}, about {axis}[, only in {where}]"
     help: ClassVar[str] = "A turning force: the longer it acts, the faster the spin."
@@ -46,6 +47,7 @@ class Torque(Turning):
 
 class CalmSpin(Turning):
     title: ClassVar[str] = "calm its spin"
+    also: ClassVar[str] = "stop turning slow spin"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "lose half its spin every {half_life}[, only in {where}]"
     help: ClassVar[str] = "The air slows the spin down: half of it is left after this time, whatever the steps."
@@ -60,6 +62,7 @@ class CalmSpin(Turning):
 
 class FaceMotion(Turning):
     title: ClassVar[str] = "face its motion"
+    also: ClassVar[str] = "turn align orient arrow ahead"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "turn {own} into its motion, half of the way every {half_life}[, only in {where}]"
     help: ClassVar[str] = (
@@ -85,6 +88,7 @@ class FaceMotion(Turning):
 
 class Flutter(Turning):
     title: ClassVar[str] = "flutter like paper"
+    also: ClassVar[str] = "paper leaf tumble glide slip"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = (
         "flutter: broadside lose half its speed every {face}, edge-on every {edge}, tipped by the air within {tipping}, its spin calmed by half "

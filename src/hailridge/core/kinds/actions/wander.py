@@ -21,6 +21,7 @@ from hailridge.model.parts import LASTING, Action, Phase, Place
 
 class Drift(Action):
     title: ClassVar[str] = "ambient drift"
+    also: ClassVar[str] = "wander float ambient idle sway"
     rank: ClassVar[int] = 13
     sentence: ClassVar[str] = (
         "wander up to {travel} around its birthplace, alike within {size}, changing {change}[, trembling by {jitter}]"

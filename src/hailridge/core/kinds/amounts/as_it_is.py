@@ -17,6 +17,7 @@ class AsItIs(Unbounded):
     """The value of a quantity itself, in its own unit."""
 
     title: ClassVar[str] = "a quantity as it is"
+    also: ClassVar[str] = "copy follow equal"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{quantity}[ × {factor}][ + {added}]"
     help: ClassVar[str] = (

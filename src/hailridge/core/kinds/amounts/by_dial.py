@@ -19,6 +19,7 @@ class ByDial(Amount):
     """A value set elsewhere, by name."""
 
     title: ClassVar[str] = "a dial"
+    also: ClassVar[str] = "shared control"
     rank: ClassVar[int] = 13
     sentence: ClassVar[str] = "{dial}[ × {factor}]"
     help: ClassVar[str] = "Takes its value from a dial of the effect, so that many places are set in one; a factor of its own can be put on it."

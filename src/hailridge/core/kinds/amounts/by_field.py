@@ -13,6 +13,7 @@ class ByField(Mixture):
     """A value that follows a field."""
 
     title: ClassVar[str] = "by a field"
+    also: ClassVar[str] = "region"
     rank: ClassVar[int] = 12
     sentence: ClassVar[str] = "{low} outside {field} to {high} inside"
     help: ClassVar[str] = "Reads a field at the particle's place: the first value where it is 0, the second where it is 1, a mixture in between."

@@ -20,6 +20,7 @@ class OverCurve(Amount):
     """A value that follows a drawn curve."""
 
     title: ClassVar[str] = "a curve"
+    also: ClassVar[str] = "over life grow fade keyframe"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{curve} over {over}"
     help: ClassVar[str] = (

@@ -14,6 +14,7 @@ class FirstValue(Unbounded):
     """What an attribute was when the particle came into being."""
 
     title: ClassVar[str] = "its first value"
+    also: ClassVar[str] = "birth original"
     rank: ClassVar[int] = 14
     sentence: ClassVar[str] = "its first {attribute}"
     help: ClassVar[str] = "The value that the particle itself had at birth, of this attribute or of another one: growing back, coming home."

@@ -16,6 +16,7 @@ class Fixed(Amount):
     """The same for every particle."""
 
     title: ClassVar[str] = "fixed"
+    also: ClassVar[str] = "constant number same"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{value}"
     help: ClassVar[str] = "The same value for every particle."

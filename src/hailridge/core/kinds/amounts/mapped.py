@@ -16,6 +16,7 @@ class Mapped(Mixture):
     """A value that follows a quantity, between two ends."""
 
     title: ClassVar[str] = "mapped from a quantity"
+    also: ClassVar[str] = "remap depends driven by"
     sentence: ClassVar[str] = "{low} to {high} as {quantity} goes from {start} to {end}"
     help: ClassVar[str] = (
         "Reads a quantity of the particle and turns it into a value: at or below *from* the first value, at or above *to* the second, "

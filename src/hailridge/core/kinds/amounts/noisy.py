@@ -17,6 +17,7 @@ class Noisy(Mixture):
     """A value that wanders between two ends with place and time."""
 
     title: ClassVar[str] = "noise"
+    also: ClassVar[str] = "random smooth vary space"
     rank: ClassVar[int] = 11
     sentence: ClassVar[str] = "{low} to {high} by noise, {size} across[, changing {change}]"
     help: ClassVar[str] = (

@@ -18,6 +18,7 @@ class Spread(Amount):
     """A value ± a spread, decided once per particle."""
 
     title: ClassVar[str] = "± spread"
+    also: ClassVar[str] = "random vary between"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{value} ± {spread}"
     help: ClassVar[str] = (

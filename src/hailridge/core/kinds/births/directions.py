@@ -37,6 +37,7 @@ class InCone(Direction):
 
 class AlongNormal(InCone):
     title: ClassVar[str] = "off the surface"
+    also: ClassVar[str] = "outward off"
     sentence: ClassVar[str] = "off the surface[, within {cone}]"
     help: ClassVar[str] = "Straight away from the surface, or within a cone around that. Off a path: square to it, any way round."
 
@@ -50,6 +51,7 @@ class AlongNormal(InCone):
 
 class AlongAxis(InCone):
     title: ClassVar[str] = "in a direction"
+    also: ClassVar[str] = "up down toward fixed"
     sentence: ClassVar[str] = "toward {axis}[, within {cone}]"
     help: ClassVar[str] = "The same way for all, or within a cone around it. Only the direction of the three numbers counts, not their size."
 
@@ -64,6 +66,7 @@ class AlongAxis(InCone):
 
 class AtTarget(InCone):
     title: ClassVar[str] = "at a target"
+    also: ClassVar[str] = "aim toward"
     sentence: ClassVar[str] = "at {shape}[, within {cone}]"
     help: ClassVar[str] = "Toward the nearest place of another shape, wherever it is at that moment: move the target and everything aims anew."
 
@@ -80,6 +83,7 @@ class AtTarget(InCone):
 
 class FromCentre(InCone):
     title: ClassVar[str] = "from the shape's centre"
+    also: ClassVar[str] = "explode radial"
     sentence: ClassVar[str] = "away from the centre[, within {cone}]"
     help: ClassVar[str] = "Away from where the shape stands: a burst from one place, whatever the surface."
 
@@ -93,6 +97,7 @@ class FromCentre(InCone):
 
 class AnyWay(Direction):
     title: ClassVar[str] = "any way"
+    also: ClassVar[str] = "random"
     sentence: ClassVar[str] = "any way"
     help: ClassVar[str] = "Every direction equally likely."
 

@@ -29,6 +29,7 @@ def time_field(default: float, label: str, low: float = -1000) -> Any:
 
 class Rate(Emission):
     title: ClassVar[str] = "at a rate"
+    also: ClassVar[str] = "per second stream constant"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{rate}, from {start}[ until {stop}][, at most {maximum}]"
     help: ClassVar[str] = (
@@ -100,6 +101,7 @@ class AtOnce(Emission):
 
 class Burst(AtOnce):
     title: ClassVar[str] = "in one burst"
+    also: ClassVar[str] = "all at once explosion"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{count} at once, at {time}"
     help: ClassVar[str] = (
@@ -116,6 +118,7 @@ class Burst(AtOnce):
 
 class One(AtOnce):
     title: ClassVar[str] = "exactly one"
+    also: ClassVar[str] = "single"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "exactly one, at {time}"
     help: ClassVar[str] = (
@@ -131,6 +134,7 @@ class One(AtOnce):
 
 class Pulses(Emission):
     title: ClassVar[str] = "in repeated bursts"
+    also: ClassVar[str] = "repeat bursts"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{count} at once every {every}, from {start}[ until {stop}][, {times} times]"
     help: ClassVar[str] = "A burst, again and again: like breath, or a salvo. From 0 means from the beginning, pre-roll included."
@@ -164,6 +168,7 @@ class Pulses(Emission):
 
 class Fill(AtOnce):
     title: ClassVar[str] = "one at every place"
+    also: ClassVar[str] = "every place once"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "one at every place, at {time}"
     help: ClassVar[str] = "As many as there are places: the points of a lattice, the points or faces of a mesh, places kept apart. All at once."

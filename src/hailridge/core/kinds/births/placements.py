@@ -31,6 +31,7 @@ ORDERS = {"in_order": "in order", "any": "in any order"}
 
 class Surface(Placement):
     title: ClassVar[str] = "on the surface"
+    also: ClassVar[str] = "on skin over"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "on the surface"
     help: ClassVar[str] = "Anywhere on the surface, evenly by area: a large triangle gets as many for its size as a small one. On a path: by length."
@@ -44,6 +45,7 @@ class Surface(Placement):
 
 class Inside(Placement):
     title: ClassVar[str] = "inside"
+    also: ClassVar[str] = "fill volume"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "inside"
     help: ClassVar[str] = (
@@ -69,6 +71,7 @@ class Inside(Placement):
 
 class Centre(Placement):
     title: ClassVar[str] = "at the centre"
+    also: ClassVar[str] = "middle one point"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "at the centre"
     help: ClassVar[str] = "All in one place: where the shape stands."
@@ -81,6 +84,7 @@ class Centre(Placement):
 
 class Along(Placement):
     title: ClassVar[str] = "along the path"
+    also: ClassVar[str] = "line path"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{spacing} along the path[, from {start}][ to {end}]"
     help: ClassVar[str] = (
@@ -140,6 +144,7 @@ class Listed(Placement):
 
 class Faces(Listed):
     title: ClassVar[str] = "in the middle of its faces"
+    also: ClassVar[str] = "triangles polygons"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "in the middle of its faces, {order}"
     help: ClassVar[str] = "In the middle of each triangle of the shape, one after the other or in any order."
@@ -153,6 +158,7 @@ class Faces(Listed):
 
 class Points(Listed):
     title: ClassVar[str] = "on its points"
+    also: ClassVar[str] = "vertices corners"
     rank: ClassVar[int] = 5
     sentence: ClassVar[str] = "on its points, {order}"
     help: ClassVar[str] = "On the corners of the shape's triangles, or the points that a path is drawn through."
@@ -168,6 +174,7 @@ class Points(Listed):
 
 class Lattice(Listed):
     title: ClassVar[str] = "on a lattice inside"
+    also: ClassVar[str] = "grid rows regular"
     rank: ClassVar[int] = 6
     sentence: ClassVar[str] = "on a lattice inside, a point every {spacing}[, jittered by {jitter}], {order}"
     help: ClassVar[str] = (
@@ -192,6 +199,7 @@ class Lattice(Listed):
 
 class Apart(Listed):
     title: ClassVar[str] = "kept apart"
+    also: ClassVar[str] = "even spacing poisson"
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = "at places {distance} apart, {where}"
     help: ClassVar[str] = (

@@ -40,6 +40,7 @@ def met(read: Any, comparison: str, threshold: Any, half: Any) -> Any:
 
 class Compare(Condition):
     title: ClassVar[str] = "compare a quantity"
+    also: ClassVar[str] = "greater less above below threshold if when"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{quantity} {comparison} {threshold}"
     category: ClassVar[str] = "Test"
@@ -76,6 +77,7 @@ class Compare(Condition):
 
 class Between(Condition):
     title: ClassVar[str] = "between two values"
+    also: ClassVar[str] = "range from to"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
     category: ClassVar[str] = "Test"
@@ -100,6 +102,7 @@ class Between(Condition):
 
 class Holds(Condition):
     title: ClassVar[str] = "something is so"
+    also: ClassVar[str] = "is so yes flag touching inside"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{quantity}"
     category: ClassVar[str] = "Test"
@@ -115,6 +118,7 @@ class Holds(Condition):
 
 class Chance(Condition):
     title: ClassVar[str] = "by chance"
+    also: ClassVar[str] = "random percent sometimes probability"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "a chance of {probability} {per}"
     category: ClassVar[str] = "Test"

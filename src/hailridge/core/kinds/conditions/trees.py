@@ -14,6 +14,7 @@ from hailridge.model.parts import Condition
 
 class All(Condition):
     title: ClassVar[str] = "all of these"
+    also: ClassVar[str] = "and both"
     sentence: ClassVar[str] = "all of: {conditions}"
     category: ClassVar[str] = "Several"
     help: ClassVar[str] = "Holds when every one of its conditions holds; with none, it always holds."
@@ -30,6 +31,7 @@ class All(Condition):
 
 class Any_(Condition):
     title: ClassVar[str] = "any of these"
+    also: ClassVar[str] = "or either"
     sentence: ClassVar[str] = "any of: {conditions}"
     category: ClassVar[str] = "Several"
     help: ClassVar[str] = "Holds when at least one of its conditions holds; with none, it never holds."
@@ -46,6 +48,7 @@ class Any_(Condition):
 
 class Not(Condition):
     title: ClassVar[str] = "not"
+    also: ClassVar[str] = "unless except opposite"
     sentence: ClassVar[str] = "not {condition}"
     category: ClassVar[str] = "Several"
     help: ClassVar[str] = "Holds when its condition does not."

@@ -20,6 +20,7 @@ OPERATIONS = {
 
 class Combination(ShareField):
     title: ClassVar[str] = "combination"
+    also: ClassVar[str] = "add multiply subtract mask"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{operation} {fields}[, {inverted}]"
     help: ClassVar[str] = (

@@ -17,6 +17,7 @@ AIM = np.array([0.5, 0.62, 0.6])
 
 class Falloff(CourseField):
     title: ClassVar[str] = "falloff of a shape"
+    also: ClassVar[str] = "sphere region distance soft"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "1 within {inner} of {shape}, falling {course} to 0 at {outer}[, {inverted}]"
     help: ClassVar[str] = (

@@ -25,6 +25,7 @@ NAMES = (
 
 class FormulaField(ShareField):
     title: ClassVar[str] = "formula"
+    also: ClassVar[str] = "expression"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "{text}[, carried by {carrier}][, {inverted}]"
     help: ClassVar[str] = (

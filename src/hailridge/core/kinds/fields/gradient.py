@@ -13,6 +13,7 @@ from hailridge.model import fields
 
 class Gradient(CourseField):
     title: ClassVar[str] = "gradient"
+    also: ClassVar[str] = "ramp direction height"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "0 at {start}, rising {course} to 1 at {end}[, carried by {carrier}][, {inverted}]"
     help: ClassVar[str] = (

@@ -22,6 +22,7 @@ Form = Literal["smooth", "billows", "ridges", "cells"]
 
 class NoiseField(ShareField):
     title: ClassVar[str] = "noise"
+    also: ClassVar[str] = "clouds patchy irregular"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = (
         "{form} noise, {size} across, covering {coverage}[, with edges {softness} soft][, {octaves} octaves][, changing {change}]"

@@ -25,6 +25,7 @@ FORMS = {"block": "blocks", "pebble": "pebbles", "cone": "cones", "rod": "rods",
 
 class Instances(ParticleLook):
     title: ClassVar[str] = "solid forms"
+    also: ClassVar[str] = "meshes stones copies geometry"
     rank: ClassVar[int] = 5
     sentence: ClassVar[str] = "{who} as {form}[ shaped like {shapes}][, picked {picking}]" + REST
     help: ClassVar[str] = (

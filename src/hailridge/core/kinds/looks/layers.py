@@ -38,6 +38,7 @@ class Layered(ColorLayer):
 
 class Plain(Layered):
     title: ClassVar[str] = "a colour"
+    also: ClassVar[str] = "solid one"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{color}[ by {mode}][ at {strength}]"
     help: ClassVar[str] = (
@@ -53,6 +54,7 @@ class Plain(Layered):
 
 class OnRamp(Layered):
     title: ClassVar[str] = "a ramp over a quantity"
+    also: ClassVar[str] = "gradient by speed age"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{ramp} as {quantity} goes from {start} to {end}[ by {mode}][ at {strength}]"
     help: ClassVar[str] = (
@@ -82,6 +84,7 @@ class OnRamp(Layered):
 
 class Bands(Layered):
     title: ClassVar[str] = "bands"
+    also: ClassVar[str] = "steps thresholds"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{colors} in bands of {width} by {quantity} from {start}, {after}[ by {mode}][ at {strength}]"
     help: ClassVar[str] = (
@@ -112,6 +115,7 @@ class Bands(Layered):
 
 class ByGroup(Layered):
     title: ClassVar[str] = "the group's colour"
+    also: ClassVar[str] = "state"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "their group's colour[ by {mode}][ at {strength}]"
     help: ClassVar[str] = "The display colour of the group that a particle is in: its state read off the picture."
@@ -124,6 +128,7 @@ class ByGroup(Layered):
 
 class ByNoise(Layered):
     title: ClassVar[str] = "noise"
+    also: ClassVar[str] = "patchy"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "{ramp} by noise {size} across[, changing {change}][ by {mode}][ at {strength}]"
     help: ClassVar[str] = "Patches of a ramp's colours that drift through space: neighbours are alike, those further apart than *size* are not."
@@ -146,6 +151,7 @@ class ByNoise(Layered):
 
 class OfAnother(Layered):
     title: ClassVar[str] = "another particle's colour"
+    also: ClassVar[str] = "take mix neighbour"
     rank: ClassVar[int] = 5
     sentence: ClassVar[str] = "the colour of {which}[ of {who}][ within {reach}][ by {mode}][ at {strength}]"
     help: ClassVar[str] = (
@@ -176,6 +182,7 @@ class OfAnother(Layered):
 
 class ByChannel(Layered):
     title: ClassVar[str] = "red, green and blue apart"
+    also: ClassVar[str] = "rgb"
     rank: ClassVar[int] = 6
     sentence: ClassVar[str] = "red {red}, green {green}, blue {blue}[ by {mode}][ at {strength}]"
     help: ClassVar[str] = "Each channel is a value of its own, 0 to 1: a curve over life or time, mapped from a quantity, noise, or else."

@@ -18,6 +18,7 @@ MOST_LINKS = 200_000
 
 class Links(GroupLook):
     title: ClassVar[str] = "links"
+    also: ClassVar[str] = "lines between web connect"
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = (
         "{who} linked to {to} within {reach}, at most {most} each, by lines {width} wide[, {fading}][, opacity {opacity}][, {mixing}]"

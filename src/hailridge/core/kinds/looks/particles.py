@@ -19,6 +19,7 @@ REST = "[, {size} their radius][, opacity {opacity}][, {mixing}][, {tiny}]"
 
 class Balls(ParticleLook):
     title: ClassVar[str] = "balls"
+    also: ClassVar[str] = "spheres"
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{who} as balls" + REST
     help: ClassVar[str] = "Shaded balls as large as the particles are."
@@ -29,6 +30,7 @@ class Balls(ParticleLook):
 
 class Discs(ParticleLook):
     title: ClassVar[str] = "discs"
+    also: ClassVar[str] = "soft sprites round smoke glow"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{who} as flat discs[ with edges {softness} soft]" + REST
     help: ClassVar[str] = "Flat discs that face the camera, as large as the particles are; with soft edges they melt into one another."
@@ -45,6 +47,7 @@ class Discs(ParticleLook):
 
 class Dots(ParticleLook):
     title: ClassVar[str] = "dots"
+    also: ClassVar[str] = "points pixels"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{who} as dots {pixels} wide[, opacity {opacity}][, {mixing}]"
     help: ClassVar[str] = "Dots whose size on screen is the same however far away they are, so that nothing is too small to find."
@@ -62,6 +65,7 @@ class Dots(ParticleLook):
 
 class Sheets(ParticleLook):
     title: ClassVar[str] = "sheets"
+    also: ClassVar[str] = "paper flat squares"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "{who} as flat sheets, turned as they are, {ratio} as wide as long" + REST
     help: ClassVar[str] = (

@@ -22,6 +22,7 @@ FACING = {"camera": "facing the camera", "own": "turned as they are"}
 
 class Pictures(ParticleLook):
     title: ClassVar[str] = "pictures"
+    also: ClassVar[str] = "sprites images cards textures"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{who} as {picture}, {picking}[, {facing}][, rolled {roll}][, {coloring}]" + REST
     help: ClassVar[str] = (

@@ -35,6 +35,7 @@ POINT_BYTES = 20
 
 class AlongTrail(Layered):
     title: ClassVar[str] = "a ramp along the trail"
+    also: ClassVar[str] = "gradient tail"
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = "{ramp} along the trail, from head to tail[ by {mode}][ at {strength}]"
     help: ClassVar[str] = "Only for trails: the ramp's first colour at the particle, its last at the far end."
@@ -61,6 +62,7 @@ class AlongTrail(Layered):
 
 class Trails(GroupLook):
     title: ClassVar[str] = "trails"
+    also: ClassVar[str] = "ribbons tails streaks lines"
     rank: ClassVar[int] = 6
     sentence: ClassVar[str] = (
         "{who} trailing {length}[, a point every {spacing}], {size} as wide as they are[, tapering {taper}][, fading {fading}]"

@@ -15,6 +15,7 @@ from hailridge.model.parts import Quantity
 
 class Touching(Quantity):
     title: ClassVar[str] = "is touching"
+    also: ClassVar[str] = "hit collide contact"
     sentence: ClassVar[str] = "it touches {shape}"
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "True while the particle touches the shape, resting included. A *bounce off* rule has to make it solid first."
@@ -30,6 +31,7 @@ class Touching(Quantity):
 
 class ContactCount(Quantity):
     title: ClassVar[str] = "number of contacts"
+    also: ClassVar[str] = "hits bounces how often"
     sentence: ClassVar[str] = "number of contacts"
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "How many times it has come to touch something. Resting on a surface counts once."
@@ -44,6 +46,7 @@ class ContactCount(Quantity):
 
 class ImpactSpeed(Quantity):
     title: ClassVar[str] = "impact speed"
+    also: ClassVar[str] = "hit hard crash force"
     sentence: ClassVar[str] = "impact speed"
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "How fast it came straight onto the surface at its latest contact; a grazing touch is slow however fast it flies."
@@ -59,6 +62,7 @@ class ImpactSpeed(Quantity):
 
 class SinceContact(Quantity):
     title: ClassVar[str] = "time since contact"
+    also: ClassVar[str] = "after touching hit timer"
     sentence: ClassVar[str] = "time since contact"
     category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "Time since it last came to touch something; very long for what never has."

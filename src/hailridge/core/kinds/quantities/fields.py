@@ -12,6 +12,7 @@ from hailridge.model.parts import Quantity
 
 class FieldValue(Quantity):
     title: ClassVar[str] = "value of a field"
+    also: ClassVar[str] = "region mask area noise"
     sentence: ClassVar[str] = "{field}"
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "The field's value, 0 to 1, where the particle is: above 0.5 is halfway in, above 0 anywhere inside."

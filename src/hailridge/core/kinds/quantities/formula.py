@@ -29,6 +29,7 @@ HELP = (
 
 class FormulaQuantity(Quantity):
     title: ClassVar[str] = "a formula"
+    also: ClassVar[str] = "expression write calculate"
     rank: ClassVar[int] = 30
     sentence: ClassVar[str] = "formula {text}"
     category: ClassVar[str] = "Identity"

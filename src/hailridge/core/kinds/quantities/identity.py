@@ -18,6 +18,7 @@ from hailridge.model.parts import Quantity
 
 class OwnRandom(Quantity):
     title: ClassVar[str] = "its random number"
+    also: ClassVar[str] = "vary different each"
     sentence: ClassVar[str] = "its random number"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "A number from 0 to 1 that the particle keeps for life. Another seed gives another one."
@@ -34,6 +35,7 @@ class OwnRandom(Quantity):
 
 class Number(Quantity):
     title: ClassVar[str] = "its number"
+    also: ClassVar[str] = "id index"
     sentence: ClassVar[str] = "its number"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "0 for the first particle of the effect, 1 for the next, and so on, whatever brought it into being; it never changes."
@@ -48,6 +50,7 @@ class Number(Quantity):
 
 class BirthOrder(Quantity):
     title: ClassVar[str] = "order of birth"
+    also: ClassVar[str] = "sequence first last"
     sentence: ClassVar[str] = "order of birth"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "0 for the first particle of its source, or the first child of its litter, 1 for the next, and so on."
@@ -62,6 +65,7 @@ class BirthOrder(Quantity):
 
 class AttributeValue(Quantity):
     title: ClassVar[str] = "attribute"
+    also: ClassVar[str] = "radius mass opacity value size"
     sentence: ClassVar[str] = "[{part} of ]{attribute}"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = (
@@ -92,6 +96,7 @@ class AttributeValue(Quantity):
 
 class Marked(Quantity):
     title: ClassVar[str] = "yes or no of its own"
+    also: ClassVar[str] = "flag tag state own"
     sentence: ClassVar[str] = "{attribute} is yes"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = "True where an attribute of yours that is *yes or no* is yes for the particle."

@@ -17,6 +17,7 @@ from hailridge.model.parts import Quantity
 
 class Age(Quantity):
     title: ClassVar[str] = "age"
+    also: ClassVar[str] = "old time since birth seconds"
     sentence: ClassVar[str] = "age"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since the particle was born, or since a rule set its age back."
@@ -33,6 +34,7 @@ class Age(Quantity):
 
 class LifeFraction(Quantity):
     title: ClassVar[str] = "part of life"
+    also: ClassVar[str] = "percent of life normalised age"
     sentence: ClassVar[str] = "part of life"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Age as a part of the lifetime: 0 at birth, 1 at the end."
@@ -47,6 +49,7 @@ class LifeFraction(Quantity):
 
 class Remaining(Quantity):
     title: ClassVar[str] = "remaining life"
+    also: ClassVar[str] = "left until death"
     sentence: ClassVar[str] = "remaining life"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "How long until the particle's lifetime is over."
@@ -62,6 +65,7 @@ class Remaining(Quantity):
 
 class TimeInGroup(Quantity):
     title: ClassVar[str] = "time in its group"
+    also: ClassVar[str] = "since state timer"
     sentence: ClassVar[str] = "time in its group"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since the particle entered the group that it is in. No need to set its age back to measure a delay."
@@ -78,6 +82,7 @@ class TimeInGroup(Quantity):
 
 class SinceRule(Quantity):
     title: ClassVar[str] = "time since a rule acted"
+    also: ClassVar[str] = "after rule fired timer"
     sentence: ClassVar[str] = "time since {rule} acted on it"
     category: ClassVar[str] = "Life"
     help: ClassVar[str] = "Time since that rule last acted on this particle; very long for those on which it never has. A child starts afresh."

@@ -18,6 +18,7 @@ AXIS_WORDS = {"x": "x", "y": "y (up)", "z": "z"}
 
 class Speed(Quantity):
     title: ClassVar[str] = "speed"
+    also: ClassVar[str] = "fast slow velocity"
     sentence: ClassVar[str] = "speed"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "How fast the particle moves, whatever the direction."
@@ -33,6 +34,7 @@ class Speed(Quantity):
 
 class Height(Quantity):
     title: ClassVar[str] = "height"
+    also: ClassVar[str] = "up low ground y altitude"
     sentence: ClassVar[str] = "height"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "How far the particle's centre is above the ground plane y = 0."
@@ -47,6 +49,7 @@ class Height(Quantity):
 
 class Place(Quantity):
     title: ClassVar[str] = "position along an axis"
+    also: ClassVar[str] = "position x y z side"
     sentence: ClassVar[str] = "position along {axis}"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "One coordinate of the particle's centre."
@@ -62,6 +65,7 @@ class Place(Quantity):
 
 class VelocityAlong(Quantity):
     title: ClassVar[str] = "speed along an axis"
+    also: ClassVar[str] = "falling rising moving direction"
     sentence: ClassVar[str] = "speed along {axis}"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "One component of the velocity: below zero means against the axis, so falling is below zero along y."
@@ -77,6 +81,7 @@ class VelocityAlong(Quantity):
 
 class Distance(Quantity):
     title: ClassVar[str] = "distance to a shape"
+    also: ClassVar[str] = "near far close"
     sentence: ClassVar[str] = "distance to {shape}"
     word: ClassVar[str] = "distance_to"
     category: ClassVar[str] = "Motion"
@@ -94,6 +99,7 @@ class Distance(Quantity):
 
 class InsideShape(Quantity):
     title: ClassVar[str] = "is inside a shape"
+    also: ClassVar[str] = "within region contains"
     sentence: ClassVar[str] = "it is inside {shape}"
     category: ClassVar[str] = "Motion"
     help: ClassVar[str] = "True while the particle's centre is inside the shape. With *remove*, or with *not* and *remove*, the shape is a boundary."

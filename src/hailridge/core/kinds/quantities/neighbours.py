@@ -15,6 +15,7 @@ from hailridge.model.parts import Amount, Quantity
 
 class NeighbourCount(Quantity):
     title: ClassVar[str] = "number of neighbours"
+    also: ClassVar[str] = "crowded density near count"
     sentence: ClassVar[str] = "neighbours within {distance}[ among {who}]"
     category: ClassVar[str] = "Neighbours"
     help: ClassVar[str] = (
@@ -35,6 +36,7 @@ class NeighbourCount(Quantity):
 
 class TouchingGroup(Quantity):
     title: ClassVar[str] = "is touching a particle"
+    also: ClassVar[str] = "collide each other hit particle"
     sentence: ClassVar[str] = "it touches another of {who}[, nearly: within {gap}]"
     category: ClassVar[str] = "Neighbours"
     help: ClassVar[str] = "True while it overlaps another particle of these groups, both taken as balls of their radius."

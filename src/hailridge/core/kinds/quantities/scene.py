@@ -14,6 +14,7 @@ from hailridge.model.parts import Quantity
 
 class Time(Quantity):
     title: ClassVar[str] = "time on the clock"
+    also: ClassVar[str] = "frame clock when"
     sentence: ClassVar[str] = "time"
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "Time since the effect began."
@@ -29,6 +30,7 @@ class Time(Quantity):
 
 class Population(Quantity):
     title: ClassVar[str] = "population of a group"
+    also: ClassVar[str] = "how many count number in group"
     sentence: ClassVar[str] = "number of {group}"
     category: ClassVar[str] = "Scene"
     help: ClassVar[str] = "How many particles are in the group and the groups within it."

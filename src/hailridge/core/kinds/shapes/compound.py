@@ -11,6 +11,7 @@ from hailridge.model import fields
 
 class Compound(PlacedShape):
     title: ClassVar[str] = "Compound"
+    also: ClassVar[str] = "join combine cluster several"
     rank: ClassVar[int] = 21
     sentence: ClassVar[str] = "of {members}" + PlacedShape.tail
     help: ClassVar[str] = (

@@ -14,6 +14,7 @@ from hailridge.model import fields
 
 class Point(PlacedShape):
     title: ClassVar[str] = "Point"
+    also: ClassVar[str] = "place dot"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A single place. Sources on it give birth in that place; distance to it can be read; as a parent it carries other shapes."
@@ -26,6 +27,7 @@ class Point(PlacedShape):
 
 class Disc(PlacedShape):
     title: ClassVar[str] = "Disc"
+    also: ClassVar[str] = "circle"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "radius {radius}[ with a hole of {hole}] at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A flat round plate facing up, with a round hole if its inner radius is above zero."
@@ -40,6 +42,7 @@ class Disc(PlacedShape):
 
 class Plane(PlacedShape):
     title: ClassVar[str] = "Plane"
+    also: ClassVar[str] = "floor ground wall sheet"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = "{width} by {depth} at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A flat rectangle facing up. As an obstacle it reaches exactly as far as it is drawn, and stops from both sides."

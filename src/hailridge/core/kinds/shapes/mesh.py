@@ -10,6 +10,7 @@ from hailridge.model import fields
 
 class MeshShape(PlacedShape):
     title: ClassVar[str] = "Imported mesh"
+    also: ClassVar[str] = "model file import object"
     rank: ClassVar[int] = 20
     sentence: ClassVar[str] = "{asset} at {position}" + PlacedShape.tail
     help: ClassVar[str] = (

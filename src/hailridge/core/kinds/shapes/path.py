@@ -19,6 +19,7 @@ PIECES = 24
 
 class Path(PlacedShape):
     title: ClassVar[str] = "Path"
+    also: ClassVar[str] = "line curve route"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{smooth}, {closed}, through {points} at {position}" + PlacedShape.tail
     help: ClassVar[str] = (

@@ -15,6 +15,7 @@ from hailridge.model.kind import Vector
 
 class Box(PlacedShape):
     title: ClassVar[str] = "Box"
+    also: ClassVar[str] = "cube"
     rank: ClassVar[int] = 5
     sentence: ClassVar[str] = "{size} at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A box; its size is given along x, y (up) and z. Sources can use its surface or its inside."
@@ -33,6 +34,7 @@ class Box(PlacedShape):
 
 class Ball(PlacedShape):
     title: ClassVar[str] = "Ball"
+    also: ClassVar[str] = "sphere"
     rank: ClassVar[int] = 6
     sentence: ClassVar[str] = "radius {radius} at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A ball, exact for births and contact however coarsely it is drawn; a roughened one is as rough as it is drawn."
@@ -49,6 +51,7 @@ class Ball(PlacedShape):
 
 class Ring(PlacedShape):
     title: ClassVar[str] = "Ring"
+    also: ClassVar[str] = "torus circle"
     rank: ClassVar[int] = 7
     sentence: ClassVar[str] = "radius {radius}, {thickness} thick, at {position}" + PlacedShape.tail
     help: ClassVar[str] = "A round ring lying flat (a torus): its radius is measured to the middle of its body."
@@ -65,6 +68,7 @@ class Ring(PlacedShape):
 
 class Tube(PlacedShape):
     title: ClassVar[str] = "Tube"
+    also: ClassVar[str] = "cylinder pipe"
     rank: ClassVar[int] = 8
     sentence: ClassVar[str] = "radius {radius}, {height} high, {capped}, at {position}" + PlacedShape.tail
     help: ClassVar[str] = "An upright tube: closed at its ends like a drum, or open like a pipe."
@@ -82,6 +86,7 @@ class Tube(PlacedShape):
 
 class Cone(PlacedShape):
     title: ClassVar[str] = "Cone"
+    also: ClassVar[str] = "funnel"
     rank: ClassVar[int] = 9
     sentence: ClassVar[str] = "radius {radius} to {top_radius}, {height} high, {capped}, at {position}" + PlacedShape.tail
     help: ClassVar[str] = "An upright cone standing on its centre's level; with a top radius above zero it is cut off, like a cup or a funnel."

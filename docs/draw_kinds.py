@@ -1,0 +1,356 @@
+"""Draws the small pictures that the pickers show beside each kind: what it does, by running a little effect that has it.
+
+Each picture is the outcome of a run, not a drawing: when a kind changes, so does its picture. They go to frontend/public/kinds.
+"""
+
+from __future__ import annotations
+
+import io
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PIL import Image
+
+ROOT = Path(__file__).resolve().parents[1]
+
+import hailridge.core  # noqa: E402, F401
+from hailridge import demo  # noqa: E402
+from hailridge.core.looking.observe import recorded_moment  # noqa: E402
+from hailridge.core.scene.moment import Moment  # noqa: E402
+from hailridge.core.scene.plan import Plan  # noqa: E402
+from hailridge.core.step.simulation import Simulation  # noqa: E402
+from hailridge.formats.posters import poster  # noqa: E402
+from hailridge.model.catalogue import catalogue  # noqa: E402
+from hailridge.model.validation import read_effect  # noqa: E402
+
+TARGET = ROOT / "frontend" / "public" / "kinds"
+SIZE = (120, 75)
+COLORS = 48
+ICE, BRASS, LEAF = [0.66, 0.83, 0.86], [0.85, 0.71, 0.42], [0.35, 0.72, 0.5]
+
+Node = dict[str, Any]
+REFERENCES = {"shape": "target", "group": "other", "rule": "rule", "field": "cloud", "attribute": "radius", "dial": "dial"}
+"""What a kind refers to where it has to refer to something."""
+
+
+def fixed(value: Any) -> Node:
+    return {"kind": "fixed", "value": value}
+
+
+def node(slot: str, kind: str, **given: Any) -> Node:
+    """A part of this kind with its defaults, and these values."""
+    info = next(entry for entry in KINDS[slot] if entry["kind"] == kind)
+    made: Node = {"kind": kind}
+    for field in info["fields"]:
+        if field["required"]:
+            made[field["name"]] = field["default"] if field["default"] is not None else REFERENCES.get(field.get("to") or "", "")
+    return made | given
+
+
+def shape(kind: str, name: str, visible: bool = True, **given: Any) -> Node:
+    return node("shape", kind, **given) | {"id": name, "label": name.capitalize(), "visible": visible}
+
+
+def source(of: str, emission: Node, **given: Any) -> Node:
+    base = {"id": "source", "label": "Source", "group": "first", "shape": of, "emission": emission, "placement": node("placement", "inside")}
+    base |= {"radius": fixed(0.07), "lifetime": fixed(9.0), "color": fixed(ICE), "speed": fixed(0.0)}
+    return base | given
+
+
+def effect(**parts: Any) -> Node:
+    """A document seen from the front, 4 m wide, 1.5 s long."""
+    raw: Node = {
+        "format": 6, "name": "Picture", "summary": "", "clock": {"frames_per_second": 24.0, "duration": 1.5, "seed": 3},
+        "groups": [{"id": "first", "label": "First", "color": "#56b4e9"}, {"id": "other", "label": "Other", "color": "#e69f00"}],
+        "picture": {"background": [0.063, 0.078, 0.09], "camera": "own", "position": [0.0, 0.5, 6.2], "target": [0.0, 0.0, 0.0], "field_of_view": 21.0},
+        "looks": [{"kind": "balls", "id": "look"}],
+    }  # fmt: skip
+    return raw | parts
+
+
+def drawn(raw: Node) -> Image.Image:
+    """The last frame, small."""
+    read = read_effect(raw)
+    assets = demo.assets()
+    plan = Plan(read, assets)
+    frames = list(Simulation(read, assets, plan=plan).frames(read.clock.last_frame))
+
+    def moment_at(number: int) -> Moment:
+        return recorded_moment(plan, frames[number].columns, frames[number].count, number)
+
+    shown = moment_at(len(frames) - 1)
+    shown.past = moment_at
+    image = Image.open(io.BytesIO(poster(shown)))
+    return image.convert("RGB").resize(SIZE, Image.Resampling.LANCZOS)
+
+
+# What is common to many: particles going from left to right as they grow older, and a sheet of them at rest.
+
+RULE = {"id": "rule", "label": "Rule"}
+OLD = {"kind": "compare", "quantity": {"kind": "age"}, "comparison": "above", "threshold": fixed(0.75)}
+
+
+def conveyor(rules: list[Node], **given: Any) -> Node:
+    """Born at the left, old at the right."""
+    along = {"kind": "axis", "axis": [1.0, 0.0, 0.0], "cone": 0.0}
+    born = source("gate", {"kind": "rate", "rate": 34.0}, direction=along, speed=fixed(2.4), lifetime=fixed(1.6))
+    shapes = [shape("box", "gate", False, size=[0.05, 1.3, 0.3], position=[-1.75, 0.0, 0.0]), shape("ball", "target", False, radius=0.5)]
+    return effect(shapes=shapes, sources=[born], rules=rules) | given
+
+
+def sheet(actions: list[Node], visible: bool = False, speed: list[float] | None = None, **given: Any) -> Node:
+    """A sheet of particles with the way that each has come."""
+    shapes = [shape("box", "cloth", False, size=[2.4, 1.3, 0.02]), shape("ball", "target", visible, radius=0.14)]
+    moving = {"speed": fixed(sum(v * v for v in speed) ** 0.5), "direction": {"kind": "axis", "axis": speed, "cone": 0.0}} if speed else {}
+    lattice = {"kind": "lattice", "spacing": 0.3}
+    born = source("cloth", {"kind": "fill"}, placement=lattice, radius=fixed(0.05), **moving)
+    looks = [{"kind": "balls", "id": "look"}, {"kind": "trails", "id": "trail", "length": {"kind": "by_time", "seconds": 1.0}}]
+    raw = effect(shapes=shapes, sources=[born], rules=[RULE | {"actions": actions}], looks=looks)
+    raw["clock"] = raw["clock"] | {"duration": 0.8}
+    return raw | given
+
+
+def colored(layers: list[Node], look: str = "discs") -> list[Node]:
+    return [{"kind": look, "id": "look", "layers": layers}]
+
+
+PUSHES: dict[str, Callable[[], Node]] = {
+    "gravity": lambda: sheet([node("action", "gravity", acceleration=fixed(2.0))], speed=[1.2, 0.8, 0.0]),
+    "constant": lambda: sheet([node("action", "constant")], speed=[0.4, 0.0, 0.0]),
+    "wind": lambda: sheet([node("action", "wind")], speed=[0.0, 0.6, 0.0]),
+    "drag": lambda: sheet([node("action", "drag")], speed=[1.6, 0.0, 0.0]),
+    "square_drag": lambda: sheet([node("action", "square_drag")], speed=[2.6, 0.0, 0.0]),
+    "turbulence": lambda: sheet([node("action", "turbulence", size=0.9, strength=fixed(5.0))]),
+    "attract": lambda: sheet([node("action", "attract", strength=fixed(3.0))], True),
+    "vortex": lambda: sheet([node("action", "vortex", speed=fixed(1.6), core=0.5)], True),
+    "spring": lambda: sheet([node("action", "spring", shape="target", period=2.4)], True),
+    "centre": lambda: sheet([node("action", "centre", shape="target", strength=fixed(2.5))], True),
+    "speed_limit": lambda: sheet([node("action", "gravity"), node("action", "speed_limit")]),
+    "drift": lambda: sheet([node("action", "drift")]),
+    "bounce": lambda: sheet(
+        [node("action", "gravity", acceleration=fixed(9.0)), node("action", "bounce", shape="ground", bounciness=fixed(0.7))],
+        shapes=[shape("box", "cloth", False, size=[2.4, 1.0, 0.02], position=[0.0, 0.4, 0.0]), shape("plane", "ground", width=5.0, depth=3.0, position=[0.0, -0.75, 0.0])],
+        looks=[{"kind": "balls", "id": "look"}, {"kind": "trails", "id": "trail", "length": {"kind": "by_time", "seconds": 0.3}}],
+    ),
+}  # fmt: skip
+
+CHANGES: dict[str, Node] = {
+    "set": {"attribute": "radius", "amount": fixed(0.12)}, "approach": {"attribute": "radius", "amount": fixed(0.16), "time": 0.5},
+    "add": {"attribute": "radius", "amount": fixed(0.16), "per": "second"}, "multiply": {"attribute": "radius", "factor": fixed(3.0), "per": "second"},
+    "restore": {"attribute": "radius"}, "move": {"group": "other"}, "remove": {}, "live_on": {}, "switch": {"rule": "rule"},
+    "spawn": {"group": "other", "count": fixed(4.0), "speed": fixed(1.2)},
+}  # fmt: skip
+TUMBLING = ["torque", "calm_spin", "face_motion", "flutter"]
+
+
+def action(kind: str) -> Node:
+    if kind in PUSHES:
+        return PUSHES[kind]()
+    if kind in TUMBLING:
+        rules = [RULE | {"actions": [node("action", kind), node("action", "turbulence", strength=fixed(1.0))]}]
+        facing = {"orientation": {"kind": "any"}} if kind != "torque" else {}
+        raw = conveyor(rules, looks=[{"kind": "sheets", "id": "look"}])
+        raw["sources"][0] |= {"radius": fixed(0.19), "emission": {"kind": "rate", "rate": 15.0}, **facing}
+        return raw
+    raw = conveyor([RULE | {"condition": OLD, "trigger": "becomes" if kind in ("spawn", "move", "live_on", "switch") else "each", "actions": [node("action", kind, **CHANGES.get(kind, {}))]}])
+    raw["looks"] = colored([{"kind": "by_group"}], "balls")
+    if kind == "live_on":
+        raw["rules"][0]["actions"][0]["time"] = fixed(0.2)
+    if kind == "switch":
+        raw["rules"].append({"id": "second", "label": "Second", "waits": True, "actions": [node("action", "gravity", acceleration=fixed(5.0))]})
+        raw["rules"][0]["actions"][0]["rule"] = "second"
+    if kind == "restore":
+        raw["rules"].insert(0, {"id": "grow", "label": "Grow", "actions": [node("action", "set", attribute="radius", amount=fixed(0.14))]})
+    return raw
+
+
+def quantity(kind: str) -> Node:
+    info = next(entry for entry in KINDS["quantity"] if entry["kind"] == kind)
+    low, high = info["soft"]
+    given = {"attribute": {"attribute": "radius"}, "velocity_along": {}, "neighbours": {"distance": fixed(0.4)}}.get(kind, {})
+    layer = node("layer", "ramp", quantity=node("quantity", kind, **given), start=float(low), end=float(high), ramp={"named": "viridis", "reversed": False, "keys": []})
+    rules = [
+        {"id": "blow", "label": "Blow", "actions": [node("action", "turbulence", strength=fixed(6.0)), node("action", "gravity", acceleration=fixed(1.5))]},
+        {"id": "floor", "label": "Floor", "actions": [node("action", "bounce", shape="ground")]},
+        RULE | {"condition": OLD, "trigger": "becomes", "actions": [node("action", "move")]},
+    ]  # fmt: skip
+    raw = conveyor(rules, looks=colored([layer], "balls"), fields=[cloud("falloff")])
+    raw["shapes"].append(shape("plane", "ground", width=6.0, depth=2.0, position=[0.0, -0.7, 0.0]))
+    raw["sources"][0] |= {"radius": {"kind": "spread", "value": 0.085, "spread": 0.035}}
+    ends = {"number": (0, 50), "birth_order": (0, 50), "attribute": (0.05, 0.12), "population": (0, 60), "time": (0, 1.5), "neighbours": (0, 8), "height": (-0.7, 0.7), "age": (0, 1.5), "remaining": (0, 1.5),
+            "speed": (1.5, 3.5), "distance": (-0.5, 1.5), "time_in_group": (0, 1), "since_rule": (0, 1), "since_contact": (0, 0.6), "impact_speed": (0, 3), "contact_count": (0, 3), "place": (-1.7, 1.7), "velocity_along": (0, 4)}  # fmt: skip
+    if kind in ends:
+        layer["start"], layer["end"] = (float(end) for end in ends[kind])
+    return raw
+
+
+def cloud(kind: str) -> Node:
+    given: dict[str, Node] = {"falloff": {"shape": "target", "inner": 0.0, "outer": 0.8}, "combination": {"fields": []}, "gradient": {"start": [-1.2, 0.0, 0.0], "end": [1.2, 0.0, 0.0]}}
+    return node("field", kind, **given.get(kind, {})) | {"id": "cloud", "label": "Cloud"}
+
+
+def field(kind: str) -> Node:
+    layer = node("layer", "ramp", quantity=node("quantity", "field"), start=0.0, end=1.0, ramp={"named": "viridis", "reversed": False, "keys": []})
+    raw = sheet([], looks=colored([layer], "balls"))
+    raw["sources"][0] |= {"placement": {"kind": "lattice", "spacing": 0.11}, "radius": fixed(0.05)}
+    raw["fields"] = [cloud(kind)]
+    if kind == "combination":
+        second = shape("ball", "second", False, radius=0.3, position=[0.9, 0.2, 0.0])
+        raw["shapes"].append(second)
+        raw["fields"] = [cloud("falloff") | {"id": "a", "label": "A"}, cloud("falloff") | {"id": "b", "label": "B", "shape": "second"}, cloud(kind) | {"fields": ["a", "b"]}]
+    return raw
+
+
+def amount(kind: str) -> Node:
+    given: dict[str, Node] = {
+        "fixed": {"value": 0.08}, "spread": {"value": 0.08, "spread": 0.06}, "noise": {"low": 0.02, "high": 0.14}, "field": {"low": 0.03, "high": 0.14},
+        "mapped": {"quantity": {"kind": "age"}, "low": 0.02, "high": 0.14, "start": 0.0, "end": 1.5}, "dial": {"factor": 1.0}, "as_it_is": {"quantity": {"kind": "attribute", "attribute": "radius"}},
+        "curve": {"curve": {"keys": [{"at": 0.0, "value": 0.02}, {"at": 0.4, "value": 0.15}, {"at": 1.0, "value": 0.02}]}, "over": "life"}, "first": {"attribute": "radius"},
+    }  # fmt: skip
+    raw = conveyor([RULE | {"actions": [node("action", "set", attribute="radius", amount=node("amount", kind, **given.get(kind, {})))]}])
+    raw["fields"] = [cloud("falloff")]
+    raw["dials"] = [{"id": "dial", "label": "Dial", "type": "number", "unit": "", "value": 0.1}]
+    if kind in ("first", "as_it_is"):
+        raw["sources"][0] |= {"radius": {"kind": "spread", "value": 0.08, "spread": 0.06}}
+    return raw
+
+
+def condition(kind: str) -> Node:
+    high = {"kind": "compare", "quantity": {"kind": "height"}, "comparison": "above", "threshold": fixed(0.0)}
+    given: dict[str, Node] = {
+        "compare": OLD, "between": {"quantity": {"kind": "age"}, "low": fixed(0.5), "high": fixed(1.0)}, "holds": {"quantity": {"kind": "inside", "shape": "target"}},
+        "chance": {"probability": fixed(0.3)}, "all": {"conditions": [OLD, high]}, "any": {"conditions": [OLD, high]}, "not": {"condition": OLD},
+    }  # fmt: skip
+    paint = {"kind": "set", "attribute": "color", "amount": fixed(BRASS)}
+    trigger = "once" if kind == "chance" else "each"
+    return conveyor([RULE | {"trigger": "birth" if kind == "chance" else trigger, "condition": {"kind": kind} | given[kind], "actions": [paint]}])
+
+
+def one_shape(kind: str) -> Node:
+    """Points all over it."""
+    given: dict[str, Node] = {
+        "ball": {"radius": 0.75}, "box": {"size": [1.6, 0.9, 0.9]}, "plane": {"width": 2.4, "depth": 1.6}, "disc": {"radius": 1.0}, "ring": {"radius": 0.85}, "tube": {}, "cone": {}, "point": {},
+        "path": {"points": [[-1.3, -0.3, 0.0], [-0.4, 0.4, 0.0], [0.4, -0.4, 0.0], [1.3, 0.3, 0.0]]}, "compound": {"members": ["a", "b"]},
+    }  # fmt: skip
+    shapes = [shape("ball", "a", False, radius=0.5, position=[-0.35, 0.0, 0.0]), shape("ball", "b", False, radius=0.55, position=[0.45, 0.1, 0.0])] if kind == "compound" else []
+    made = shape(kind, "it", kind not in ("compound",), **given.get(kind, {}))
+    scale = {"tube": 1.3, "cone": 1.5}.get(kind, 1.0)
+    tilted = {"rotation": [35.0, 20.0, 0.0]} if kind in ("plane", "disc", "ring") else {}
+    flat = kind in ("point", "path")
+    placing = {"point": "centre", "path": "along"}.get(kind, "surface")
+    born = source("it", {"kind": "burst", "count": 1 if kind == "point" else 220}, placement={"kind": placing}, radius=fixed(0.06 if flat else 0.022))
+    raw = effect(shapes=[*shapes, made | {"scale": scale} | tilted], sources=[born])
+    raw["clock"] = raw["clock"] | {"duration": 0.2}
+    return raw
+
+
+def placement(kind: str) -> Node:
+    target = "path" if kind == "along" else "box" if kind in ("faces", "points") else "ball"
+    given: dict[str, Node] = {"lattice": {"spacing": 0.26}, "apart": {"distance": 0.25}}
+    raw = one_shape(target)
+    raw["shapes"][0]["visible"] = kind in ("surface", "faces", "points")
+    full = kind in ("lattice", "points", "faces")
+    raw["sources"] = [source("it", {"kind": "fill"} if full else {"kind": "burst", "count": 1 if kind == "centre" else 130}, placement={"kind": kind} | given.get(kind, {}), radius=fixed(0.05))]
+    return raw
+
+
+def emission(kind: str) -> Node:
+    raw = conveyor([])
+    given: dict[str, Node] = {"rate": {"rate": 30.0}, "burst": {"count": 26}, "one": {}, "pulses": {"count": 12, "every": 0.35}, "fill": {}}
+    raw["sources"][0]["emission"] = node("emission", kind) | given[kind]
+    if kind == "fill":
+        raw["sources"][0]["placement"] = {"kind": "lattice", "spacing": 0.2}
+    if kind in ("burst", "one", "fill"):
+        raw["clock"] = raw["clock"] | {"duration": 0.7}
+    return raw
+
+
+def direction(kind: str) -> Node:
+    given: dict[str, Node] = {"axis": {"axis": [1.0, 0.6, 0.0], "cone": 12.0}, "target": {"shape": "aim"}}
+    shapes = [shape("ball", "nozzle", radius=0.35, position=[-0.4, 0.0, 0.0]), shape("ball", "aim", kind == "target", radius=0.12, position=[1.5, 0.4, 0.0])]
+    looks = [{"kind": "trails", "id": "look", "length": {"kind": "by_time", "seconds": 1.0}}, {"kind": "balls", "id": "balls"}]
+    placing = {"kind": "inside"} if kind == "centre" else {"kind": "surface"}
+    born = source("nozzle", {"kind": "burst", "count": 40}, placement=placing, direction=node("direction", kind) | given.get(kind, {}), speed=fixed(1.8), radius=fixed(0.03))
+    raw = effect(shapes=shapes, sources=[born], looks=looks)
+    raw["clock"] = raw["clock"] | {"duration": 0.45}
+    return raw
+
+
+def facing(kind: str) -> Node:
+    raw = one_shape("ball")
+    raw["shapes"][0]["radius"] = 0.6
+    raw["sources"] = [source("it", {"kind": "burst", "count": 60}, placement={"kind": "apart", "distance": 0.25}, orientation=node("facing", kind), radius=fixed(0.16), speed=fixed(0.3))]
+    raw["looks"] = [{"kind": "sheets", "id": "look"}]
+    return raw
+
+
+def layer(kind: str) -> Node:
+    raw = one_shape("ball")
+    raw["shapes"][0]["visible"] = False
+    raw["sources"] = [source("it", {"kind": "burst", "count": 300}, placement={"kind": "inside"}, radius={"kind": "spread", "value": 0.06, "spread": 0.03})]
+    ramp = {"named": "viridis", "reversed": False, "keys": []}
+    across = {"kind": "place", "axis": "x"}
+    given: dict[str, Node] = {
+        "plain": {"color": BRASS}, "ramp": {"quantity": across, "start": -0.7, "end": 0.7, "ramp": ramp},
+        "bands": {"quantity": across, "start": -0.7, "width": 0.35}, "channels": {}, "noise": {}, "by_group": {}, "other": {},
+    }  # fmt: skip
+    look = "trails" if kind == "along_trail" else "balls"
+    if kind == "along_trail":
+        raw = conveyor([RULE | {"actions": [node("action", "turbulence", strength=fixed(5.0))]}])
+        raw["sources"][0]["emission"] = {"kind": "rate", "rate": 10.0}
+    raw["looks"] = colored([node("layer", kind) | {name: value for name, value in given.get(kind, {}).items() if name in fields_of("layer", kind)}], look)
+    return raw
+
+
+def fields_of(slot: str, kind: str) -> set[str]:
+    return {field["name"] for field in next(entry for entry in KINDS[slot] if entry["kind"] == kind)["fields"]}
+
+
+def look(kind: str) -> Node:
+    raw = conveyor([RULE | {"actions": [node("action", "turbulence", strength=fixed(2.0))]}])
+    raw["sources"][0] |= {"emission": {"kind": "rate", "rate": 22.0}, "radius": fixed(0.14), "orientation": {"kind": "any"}}
+    given: dict[str, Node] = {"dots": {"pixels": 7}, "links": {"reach": 0.6, "width": 0.03}, "discs": {"softness": 0.6}}
+    raw["looks"] = [node("look", kind) | given.get(kind, {}) | {"id": "look"}]
+    if kind == "links":
+        raw["looks"].append({"kind": "balls", "id": "balls", "size": 0.4})
+    if kind == "instances":
+        raw["looks"][0]["form"] = "splinter"
+    return raw
+
+
+def trail_length(kind: str) -> Node:
+    raw = look("trails")
+    raw["looks"][0]["length"] = node("trail_length", kind)
+    return raw
+
+
+DRAWN: dict[str, Callable[[str], Node]] = {
+    "action": action, "quantity": quantity, "field": field, "amount": amount, "condition": condition, "shape": one_shape, "placement": placement,
+    "emission": emission, "direction": direction, "facing": facing, "layer": layer, "look": look, "trail_length": trail_length,
+}  # fmt: skip
+KINDS: dict[str, list[Node]] = catalogue()["slots"]
+WITHOUT = {("shape", "mesh"), ("field", "formula"), ("quantity", "formula")}
+"""What has no look of its own."""
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:]
+    for slot, draw in DRAWN.items():
+        for info in KINDS[slot]:
+            name = f"{slot}-{info['kind']}"
+            if (slot, info["kind"]) in WITHOUT or (wanted and name not in wanted and slot not in wanted):
+                continue
+            try:
+                picture = drawn(draw(info["kind"]))
+            except Exception as error:
+                print(f"{name}: {error!r:.300}", file=sys.stderr)
+                continue
+            picture.quantize(COLORS).save(TARGET / f"{name}.png", optimize=True)
+            print(name)
+
+
+if __name__ == "__main__":
+    main()
