@@ -62,11 +62,20 @@ def source(of: str, emission: Node, **given: Any) -> Node:
 def effect(**parts: Any) -> Node:
     """A document seen from the front, 4 m wide, 1.5 s long."""
     raw: Node = {
-        "format": 6, "name": "Picture", "summary": "", "clock": {"frames_per_second": 24.0, "duration": 1.5, "seed": 3},
+        "format": 6,
+        "name": "Picture",
+        "summary": "",
+        "clock": {"frames_per_second": 24.0, "duration": 1.5, "seed": 3},
         "groups": [{"id": "first", "label": "First", "color": "#56b4e9"}, {"id": "other", "label": "Other", "color": "#e69f00"}],
-        "picture": {"background": [0.063, 0.078, 0.09], "camera": "own", "position": [0.0, 0.5, 6.2], "target": [0.0, 0.0, 0.0], "field_of_view": 21.0},
+        "picture": {
+            "background": [0.063, 0.078, 0.09],
+            "camera": "own",
+            "position": [0.0, 0.5, 6.2],
+            "target": [0.0, 0.0, 0.0],
+            "field_of_view": 21.0,
+        },
         "looks": [{"kind": "balls", "id": "look"}],
-    }  # fmt: skip
+    }
     return raw | parts
 
 
@@ -131,17 +140,26 @@ PUSHES: dict[str, Callable[[], Node]] = {
     "drift": lambda: sheet([node("action", "drift")]),
     "bounce": lambda: sheet(
         [node("action", "gravity", acceleration=fixed(9.0)), node("action", "bounce", shape="ground", bounciness=fixed(0.7))],
-        shapes=[shape("box", "cloth", False, size=[2.4, 1.0, 0.02], position=[0.0, 0.4, 0.0]), shape("plane", "ground", width=5.0, depth=3.0, position=[0.0, -0.75, 0.0])],
+        shapes=[
+            shape("box", "cloth", False, size=[2.4, 1.0, 0.02], position=[0.0, 0.4, 0.0]),
+            shape("plane", "ground", width=5.0, depth=3.0, position=[0.0, -0.75, 0.0]),
+        ],
         looks=[{"kind": "balls", "id": "look"}, {"kind": "trails", "id": "trail", "length": {"kind": "by_time", "seconds": 0.3}}],
     ),
-}  # fmt: skip
+}
 
 CHANGES: dict[str, Node] = {
-    "set": {"attribute": "radius", "amount": fixed(0.12)}, "approach": {"attribute": "radius", "amount": fixed(0.16), "time": 0.5},
-    "add": {"attribute": "radius", "amount": fixed(0.16), "per": "second"}, "multiply": {"attribute": "radius", "factor": fixed(3.0), "per": "second"},
-    "restore": {"attribute": "radius"}, "move": {"group": "other"}, "remove": {}, "live_on": {}, "switch": {"rule": "rule"},
+    "set": {"attribute": "radius", "amount": fixed(0.12)},
+    "approach": {"attribute": "radius", "amount": fixed(0.16), "time": 0.5},
+    "add": {"attribute": "radius", "amount": fixed(0.16), "per": "second"},
+    "multiply": {"attribute": "radius", "factor": fixed(3.0), "per": "second"},
+    "restore": {"attribute": "radius"},
+    "move": {"group": "other"},
+    "remove": {},
+    "live_on": {},
+    "switch": {"rule": "rule"},
     "spawn": {"group": "other", "count": fixed(4.0), "speed": fixed(1.2)},
-}  # fmt: skip
+}
 TUMBLING = ["torque", "calm_spin", "face_motion", "flutter"]
 
 
@@ -154,7 +172,16 @@ def action(kind: str) -> Node:
         raw = conveyor(rules, looks=[{"kind": "sheets", "id": "look"}])
         raw["sources"][0] |= {"radius": fixed(0.19), "emission": {"kind": "rate", "rate": 15.0}, **facing}
         return raw
-    raw = conveyor([RULE | {"condition": OLD, "trigger": "becomes" if kind in ("spawn", "move", "live_on", "switch") else "each", "actions": [node("action", kind, **CHANGES.get(kind, {}))]}])
+    raw = conveyor(
+        [
+            RULE
+            | {
+                "condition": OLD,
+                "trigger": "becomes" if kind in ("spawn", "move", "live_on", "switch") else "each",
+                "actions": [node("action", kind, **CHANGES.get(kind, {}))],
+            }
+        ]
+    )
     raw["looks"] = colored([{"kind": "by_group"}], "balls")
     if kind == "live_on":
         raw["rules"][0]["actions"][0]["time"] = fixed(0.2)
@@ -170,24 +197,57 @@ def quantity(kind: str) -> Node:
     info = next(entry for entry in KINDS["quantity"] if entry["kind"] == kind)
     low, high = info["soft"]
     given = {"attribute": {"attribute": "radius"}, "velocity_along": {}, "neighbours": {"distance": fixed(0.4)}}.get(kind, {})
-    layer = node("layer", "ramp", quantity=node("quantity", kind, **given), start=float(low), end=float(high), ramp={"named": "viridis", "reversed": False, "keys": []})
+    layer = node(
+        "layer",
+        "ramp",
+        quantity=node("quantity", kind, **given),
+        start=float(low),
+        end=float(high),
+        ramp={"named": "viridis", "reversed": False, "keys": []},
+    )
     rules = [
-        {"id": "blow", "label": "Blow", "actions": [node("action", "turbulence", strength=fixed(6.0)), node("action", "gravity", acceleration=fixed(1.5))]},
+        {
+            "id": "blow",
+            "label": "Blow",
+            "actions": [node("action", "turbulence", strength=fixed(6.0)), node("action", "gravity", acceleration=fixed(1.5))],
+        },
         {"id": "floor", "label": "Floor", "actions": [node("action", "bounce", shape="ground")]},
         RULE | {"condition": OLD, "trigger": "becomes", "actions": [node("action", "move")]},
-    ]  # fmt: skip
+    ]
     raw = conveyor(rules, looks=colored([layer], "balls"), fields=[cloud("falloff")])
     raw["shapes"].append(shape("plane", "ground", width=6.0, depth=2.0, position=[0.0, -0.7, 0.0]))
     raw["sources"][0] |= {"radius": {"kind": "spread", "value": 0.085, "spread": 0.035}}
-    ends = {"number": (0, 50), "birth_order": (0, 50), "attribute": (0.05, 0.12), "population": (0, 60), "time": (0, 1.5), "neighbours": (0, 8), "height": (-0.7, 0.7), "age": (0, 1.5), "remaining": (0, 1.5),
-            "speed": (1.5, 3.5), "distance": (-0.5, 1.5), "time_in_group": (0, 1), "since_rule": (0, 1), "since_contact": (0, 0.6), "impact_speed": (0, 3), "contact_count": (0, 3), "place": (-1.7, 1.7), "velocity_along": (0, 4)}  # fmt: skip
+    ends = {
+        "number": (0, 50),
+        "birth_order": (0, 50),
+        "attribute": (0.05, 0.12),
+        "population": (0, 60),
+        "time": (0, 1.5),
+        "neighbours": (0, 8),
+        "height": (-0.7, 0.7),
+        "age": (0, 1.5),
+        "remaining": (0, 1.5),
+        "speed": (1.5, 3.5),
+        "distance": (-0.5, 1.5),
+        "time_in_group": (0, 1),
+        "since_rule": (0, 1),
+        "since_contact": (0, 0.6),
+        "impact_speed": (0, 3),
+        "contact_count": (0, 3),
+        "place": (-1.7, 1.7),
+        "velocity_along": (0, 4),
+    }
     if kind in ends:
         layer["start"], layer["end"] = (float(end) for end in ends[kind])
     return raw
 
 
 def cloud(kind: str) -> Node:
-    given: dict[str, Node] = {"falloff": {"shape": "target", "inner": 0.0, "outer": 0.8}, "combination": {"fields": []}, "gradient": {"start": [-1.2, 0.0, 0.0], "end": [1.2, 0.0, 0.0]}}
+    given: dict[str, Node] = {
+        "falloff": {"shape": "target", "inner": 0.0, "outer": 0.8},
+        "combination": {"fields": []},
+        "gradient": {"start": [-1.2, 0.0, 0.0], "end": [1.2, 0.0, 0.0]},
+    }
     return node("field", kind, **given.get(kind, {})) | {"id": "cloud", "label": "Cloud"}
 
 
@@ -199,16 +259,26 @@ def field(kind: str) -> Node:
     if kind == "combination":
         second = shape("ball", "second", False, radius=0.3, position=[0.9, 0.2, 0.0])
         raw["shapes"].append(second)
-        raw["fields"] = [cloud("falloff") | {"id": "a", "label": "A"}, cloud("falloff") | {"id": "b", "label": "B", "shape": "second"}, cloud(kind) | {"fields": ["a", "b"]}]
+        raw["fields"] = [
+            cloud("falloff") | {"id": "a", "label": "A"},
+            cloud("falloff") | {"id": "b", "label": "B", "shape": "second"},
+            cloud(kind) | {"fields": ["a", "b"]},
+        ]
     return raw
 
 
 def amount(kind: str) -> Node:
     given: dict[str, Node] = {
-        "fixed": {"value": 0.08}, "spread": {"value": 0.08, "spread": 0.06}, "noise": {"low": 0.02, "high": 0.14}, "field": {"low": 0.03, "high": 0.14},
-        "mapped": {"quantity": {"kind": "age"}, "low": 0.02, "high": 0.14, "start": 0.0, "end": 1.5}, "dial": {"factor": 1.0}, "as_it_is": {"quantity": {"kind": "attribute", "attribute": "radius"}},
-        "curve": {"curve": {"keys": [{"at": 0.0, "value": 0.02}, {"at": 0.4, "value": 0.15}, {"at": 1.0, "value": 0.02}]}, "over": "life"}, "first": {"attribute": "radius"},
-    }  # fmt: skip
+        "fixed": {"value": 0.08},
+        "spread": {"value": 0.08, "spread": 0.06},
+        "noise": {"low": 0.02, "high": 0.14},
+        "field": {"low": 0.03, "high": 0.14},
+        "mapped": {"quantity": {"kind": "age"}, "low": 0.02, "high": 0.14, "start": 0.0, "end": 1.5},
+        "dial": {"factor": 1.0},
+        "as_it_is": {"quantity": {"kind": "attribute", "attribute": "radius"}},
+        "curve": {"curve": {"keys": [{"at": 0.0, "value": 0.02}, {"at": 0.4, "value": 0.15}, {"at": 1.0, "value": 0.02}]}, "over": "life"},
+        "first": {"attribute": "radius"},
+    }
     raw = conveyor([RULE | {"actions": [node("action", "set", attribute="radius", amount=node("amount", kind, **given.get(kind, {})))]}])
     raw["fields"] = [cloud("falloff")]
     raw["dials"] = [{"id": "dial", "label": "Dial", "type": "number", "unit": "", "value": 0.1}]
@@ -220,9 +290,14 @@ def amount(kind: str) -> Node:
 def condition(kind: str) -> Node:
     high = {"kind": "compare", "quantity": {"kind": "height"}, "comparison": "above", "threshold": fixed(0.0)}
     given: dict[str, Node] = {
-        "compare": OLD, "between": {"quantity": {"kind": "age"}, "low": fixed(0.5), "high": fixed(1.0)}, "holds": {"quantity": {"kind": "inside", "shape": "target"}},
-        "chance": {"probability": fixed(0.3)}, "all": {"conditions": [OLD, high]}, "any": {"conditions": [OLD, high]}, "not": {"condition": OLD},
-    }  # fmt: skip
+        "compare": OLD,
+        "between": {"quantity": {"kind": "age"}, "low": fixed(0.5), "high": fixed(1.0)},
+        "holds": {"quantity": {"kind": "inside", "shape": "target"}},
+        "chance": {"probability": fixed(0.3)},
+        "all": {"conditions": [OLD, high]},
+        "any": {"conditions": [OLD, high]},
+        "not": {"condition": OLD},
+    }
     paint = {"kind": "set", "attribute": "color", "amount": fixed(BRASS)}
     trigger = "once" if kind == "chance" else "each"
     return conveyor([RULE | {"trigger": "birth" if kind == "chance" else trigger, "condition": {"kind": kind} | given[kind], "actions": [paint]}])
@@ -231,10 +306,22 @@ def condition(kind: str) -> Node:
 def one_shape(kind: str) -> Node:
     """Points all over it."""
     given: dict[str, Node] = {
-        "ball": {"radius": 0.75}, "box": {"size": [1.6, 0.9, 0.9]}, "plane": {"width": 2.4, "depth": 1.6}, "disc": {"radius": 1.0}, "ring": {"radius": 0.85}, "tube": {}, "cone": {}, "point": {},
-        "path": {"points": [[-1.3, -0.3, 0.0], [-0.4, 0.4, 0.0], [0.4, -0.4, 0.0], [1.3, 0.3, 0.0]]}, "compound": {"members": ["a", "b"]},
-    }  # fmt: skip
-    shapes = [shape("ball", "a", False, radius=0.5, position=[-0.35, 0.0, 0.0]), shape("ball", "b", False, radius=0.55, position=[0.45, 0.1, 0.0])] if kind == "compound" else []
+        "ball": {"radius": 0.75},
+        "box": {"size": [1.6, 0.9, 0.9]},
+        "plane": {"width": 2.4, "depth": 1.6},
+        "disc": {"radius": 1.0},
+        "ring": {"radius": 0.85},
+        "tube": {},
+        "cone": {},
+        "point": {},
+        "path": {"points": [[-1.3, -0.3, 0.0], [-0.4, 0.4, 0.0], [0.4, -0.4, 0.0], [1.3, 0.3, 0.0]]},
+        "compound": {"members": ["a", "b"]},
+    }
+    shapes = (
+        [shape("ball", "a", False, radius=0.5, position=[-0.35, 0.0, 0.0]), shape("ball", "b", False, radius=0.55, position=[0.45, 0.1, 0.0])]
+        if kind == "compound"
+        else []
+    )
     made = shape(kind, "it", kind not in ("compound",), **given.get(kind, {}))
     scale = {"tube": 1.3, "cone": 1.5}.get(kind, 1.0)
     tilted = {"rotation": [35.0, 20.0, 0.0]} if kind in ("plane", "disc", "ring") else {}
@@ -252,7 +339,14 @@ def placement(kind: str) -> Node:
     raw = one_shape(target)
     raw["shapes"][0]["visible"] = kind in ("surface", "faces", "points")
     full = kind in ("lattice", "points", "faces")
-    raw["sources"] = [source("it", {"kind": "fill"} if full else {"kind": "burst", "count": 1 if kind == "centre" else 130}, placement={"kind": kind} | given.get(kind, {}), radius=fixed(0.05))]
+    raw["sources"] = [
+        source(
+            "it",
+            {"kind": "fill"} if full else {"kind": "burst", "count": 1 if kind == "centre" else 130},
+            placement={"kind": kind} | given.get(kind, {}),
+            radius=fixed(0.05),
+        )
+    ]
     return raw
 
 
@@ -269,10 +363,20 @@ def emission(kind: str) -> Node:
 
 def direction(kind: str) -> Node:
     given: dict[str, Node] = {"axis": {"axis": [1.0, 0.6, 0.0], "cone": 12.0}, "target": {"shape": "aim"}}
-    shapes = [shape("ball", "nozzle", radius=0.35, position=[-0.4, 0.0, 0.0]), shape("ball", "aim", kind == "target", radius=0.12, position=[1.5, 0.4, 0.0])]
+    shapes = [
+        shape("ball", "nozzle", radius=0.35, position=[-0.4, 0.0, 0.0]),
+        shape("ball", "aim", kind == "target", radius=0.12, position=[1.5, 0.4, 0.0]),
+    ]
     looks = [{"kind": "trails", "id": "look", "length": {"kind": "by_time", "seconds": 1.0}}, {"kind": "balls", "id": "balls"}]
     placing = {"kind": "inside"} if kind == "centre" else {"kind": "surface"}
-    born = source("nozzle", {"kind": "burst", "count": 40}, placement=placing, direction=node("direction", kind) | given.get(kind, {}), speed=fixed(1.8), radius=fixed(0.03))
+    born = source(
+        "nozzle",
+        {"kind": "burst", "count": 40},
+        placement=placing,
+        direction=node("direction", kind) | given.get(kind, {}),
+        speed=fixed(1.8),
+        radius=fixed(0.03),
+    )
     raw = effect(shapes=shapes, sources=[born], looks=looks)
     raw["clock"] = raw["clock"] | {"duration": 0.45}
     return raw
@@ -281,7 +385,16 @@ def direction(kind: str) -> Node:
 def facing(kind: str) -> Node:
     raw = one_shape("ball")
     raw["shapes"][0]["radius"] = 0.6
-    raw["sources"] = [source("it", {"kind": "burst", "count": 60}, placement={"kind": "apart", "distance": 0.25}, orientation=node("facing", kind), radius=fixed(0.16), speed=fixed(0.3))]
+    raw["sources"] = [
+        source(
+            "it",
+            {"kind": "burst", "count": 60},
+            placement={"kind": "apart", "distance": 0.25},
+            orientation=node("facing", kind),
+            radius=fixed(0.16),
+            speed=fixed(0.3),
+        )
+    ]
     raw["looks"] = [{"kind": "sheets", "id": "look"}]
     return raw
 
@@ -289,18 +402,27 @@ def facing(kind: str) -> Node:
 def layer(kind: str) -> Node:
     raw = one_shape("ball")
     raw["shapes"][0]["visible"] = False
-    raw["sources"] = [source("it", {"kind": "burst", "count": 300}, placement={"kind": "inside"}, radius={"kind": "spread", "value": 0.06, "spread": 0.03})]
+    raw["sources"] = [
+        source("it", {"kind": "burst", "count": 300}, placement={"kind": "inside"}, radius={"kind": "spread", "value": 0.06, "spread": 0.03})
+    ]
     ramp = {"named": "viridis", "reversed": False, "keys": []}
     across = {"kind": "place", "axis": "x"}
     given: dict[str, Node] = {
-        "plain": {"color": BRASS}, "ramp": {"quantity": across, "start": -0.7, "end": 0.7, "ramp": ramp},
-        "bands": {"quantity": across, "start": -0.7, "width": 0.35}, "channels": {}, "noise": {}, "by_group": {}, "other": {},
-    }  # fmt: skip
+        "plain": {"color": BRASS},
+        "ramp": {"quantity": across, "start": -0.7, "end": 0.7, "ramp": ramp},
+        "bands": {"quantity": across, "start": -0.7, "width": 0.35},
+        "channels": {},
+        "noise": {},
+        "by_group": {},
+        "other": {},
+    }
     look = "trails" if kind == "along_trail" else "balls"
     if kind == "along_trail":
         raw = conveyor([RULE | {"actions": [node("action", "turbulence", strength=fixed(5.0))]}])
         raw["sources"][0]["emission"] = {"kind": "rate", "rate": 10.0}
-    raw["looks"] = colored([node("layer", kind) | {name: value for name, value in given.get(kind, {}).items() if name in fields_of("layer", kind)}], look)
+    raw["looks"] = colored(
+        [node("layer", kind) | {name: value for name, value in given.get(kind, {}).items() if name in fields_of("layer", kind)}], look
+    )
     return raw
 
 
@@ -327,9 +449,20 @@ def trail_length(kind: str) -> Node:
 
 
 DRAWN: dict[str, Callable[[str], Node]] = {
-    "action": action, "quantity": quantity, "field": field, "amount": amount, "condition": condition, "shape": one_shape, "placement": placement,
-    "emission": emission, "direction": direction, "facing": facing, "layer": layer, "look": look, "trail_length": trail_length,
-}  # fmt: skip
+    "action": action,
+    "quantity": quantity,
+    "field": field,
+    "amount": amount,
+    "condition": condition,
+    "shape": one_shape,
+    "placement": placement,
+    "emission": emission,
+    "direction": direction,
+    "facing": facing,
+    "layer": layer,
+    "look": look,
+    "trail_length": trail_length,
+}
 KINDS: dict[str, list[Node]] = catalogue()["slots"]
 WITHOUT = {("shape", "mesh"), ("field", "formula"), ("quantity", "formula")}
 """What has no look of its own."""

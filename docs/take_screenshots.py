@@ -42,6 +42,9 @@ def draw_posters() -> None:
     for name in demo.names():
         picture = poster_of(read_effect(demo.document(name)), demo.assets())
         (demo.FOLDER / "posters" / f"{name}.png").write_bytes(picture)
+    for name in demo.STARTERS:
+        picture = poster_of(read_effect(demo.starter(name)), demo.assets())
+        (demo.FOLDER / "starters" / f"{name}.png").write_bytes(picture)
 
 
 def shoot(page: Page, name: str) -> None:
@@ -96,6 +99,7 @@ def take(page: Page, url: str) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("link", name="Back to the library").click()
     page.get_by_role("button", name="New effect", exact=True).click()
+    page.get_by_role("button", name=re.compile("^Fountain")).click()
     page.get_by_text("all frames computed").wait_for()
     seek(page, 50)
     shoot(page, "new-effect")

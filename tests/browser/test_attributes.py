@@ -17,7 +17,7 @@ class Attributes(BrowserCase):
     def started(self) -> Locator:
         """A new effect with one more attribute: its card."""
         self.page.goto(self.server.url)
-        self.page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect()
         self.wait_computed()
         self.page.get_by_role("button", name="Add attribute").click()
         return self.rule("My value")

@@ -239,7 +239,7 @@ class RandomUser(BrowserCase):
         print(f"(random user: seed {SEED}, {GESTURES} gestures)", flush=True)
         self.choose = random.Random(SEED)
         self.page.goto(self.server.url)
-        self.page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect()
         self.page.get_by_text("Spring", exact=True).first.wait_for()
         self.session(GESTURES)
 

@@ -86,6 +86,11 @@ class BrowserCase(unittest.TestCase):
                     raise
         self.page.evaluate("document.activeElement.blur()")
 
+    def new_effect(self, page: Page | None = None, starter: str = "Fountain") -> None:
+        page = page or self.page
+        page.get_by_role("button", name="New effect", exact=True).click()
+        page.get_by_role("button", name=re.compile(f"^{starter}")).click()
+
     def lens(self, part: str) -> None:
         """Open the lens at one of its parts, or turn to it where it is open."""
         folded = self.page.get_by_role("button", name=f"Open: {part}")
@@ -242,7 +247,7 @@ class Story(BrowserCase):
     def test_a_new_effect_is_running(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         # By itself, from its first frame on.
         self.until(lambda: int(page.get_by_test_id("stage").get_attribute("data-frame") or 0) > 5, "it plays")
         page.keyboard.press("Space")
@@ -257,7 +262,7 @@ class Story(BrowserCase):
     def test_values_are_typed_reset_and_refused_in_words(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
         life = page.get_by_role("listitem", name="Spring").get_by_role("button", name=re.compile("^Lifetime"))
         life.click()
@@ -283,7 +288,7 @@ class Story(BrowserCase):
     def test_import_a_mesh_and_bounce_off_it(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
         before = page.get_by_test_id("stage").get_attribute("data-count")
         with tempfile.TemporaryDirectory() as folder:
@@ -321,7 +326,7 @@ class Story(BrowserCase):
     def test_versions_are_named_and_taken_back(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
         page.get_by_label("Name of the effect").fill("Changed")
         page.get_by_label("Name of the effect").press("Enter")
@@ -339,7 +344,7 @@ class Story(BrowserCase):
     def test_endless_growth_is_told_before_and_after(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
         page.keyboard.press("r")
         mine = self.rule("New rule")
@@ -357,7 +362,7 @@ class Story(BrowserCase):
     def test_advisories_offer_a_fix(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
         page.get_by_role("button", name="Add group").click()
         self.lens("Advisories")
@@ -408,6 +413,8 @@ class Story(BrowserCase):
         page.keyboard.press("PageUp")
         self.until(lambda: frame.input_value() == "11", "arrows and page keys on the strip")
         page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("l")
+        page.get_by_role("tab", name="Guide").wait_for()
         page.keyboard.press("l")
         self.until(lambda: page.get_by_role("tab", name="Guide").count() == 0, "the lens is folded away")
         page.keyboard.press("g")

@@ -42,7 +42,7 @@ class Strangers(BrowserCase):
     def test_one_of_each_is_added_and_edited(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        page.get_by_role("button", name="New effect", exact=True).click()
+        self.new_effect(page)
         self.wait_computed()
 
         # A condition and an action.

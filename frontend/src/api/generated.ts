@@ -234,6 +234,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/effects/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Starters
+         * @description What a new effect may begin with, in the order in which it is offered.
+         */
+        get: operations["list_starters_api_effects_starters_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects/starters/{name}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture Of Starter
+         * @description A small picture of what a starting point does.
+         */
+        get: operations["picture_of_starter_api_effects_starters__name__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effects/{effect_id}": {
         parameters: {
             query?: never;
@@ -1489,6 +1529,11 @@ export interface components {
             } | null;
             /** Name */
             name?: string | null;
+            /**
+             * Starter
+             * @description The name of a starting point; the first of them, where none is given.
+             */
+            starter?: string | null;
         };
         /**
          * Page
@@ -1565,6 +1610,18 @@ export interface components {
              * @default
              */
             tab: string;
+        };
+        /**
+         * Starter
+         * @description A starting point for a new effect.
+         */
+        Starter: {
+            /** About */
+            about: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /** Stopped */
         Stopped: {
@@ -2105,6 +2162,57 @@ export interface operations {
                 };
                 content: {
                     "application/zip": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_starters_api_effects_starters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Starter"][];
+                };
+            };
+        };
+    };
+    picture_of_starter_api_effects_starters__name__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

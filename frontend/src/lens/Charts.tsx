@@ -61,7 +61,7 @@ function PopulationChart({ effect }: { effect: Effect }) {
         {y.ticks(3).map((tick) => (
           <g key={tick}>
             <line x1={LEFT} x2={WIDTH - 4} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.7} />
-            <text x={LEFT - 4} y={y(tick) + 3} textAnchor="end" fontSize={9} fill="var(--soft)" className="tabular">
+            <text x={LEFT - 4} y={y(tick) + 3} textAnchor="end" fontSize={12} fill="var(--soft)" className="tabular">
               {brief(tick)}
             </text>
           </g>
@@ -72,7 +72,7 @@ function PopulationChart({ effect }: { effect: Effect }) {
             x={x(tick)}
             y={TALL - 4}
             textAnchor={x(tick) > WIDTH - 14 ? "end" : "middle"}
-            fontSize={9}
+            fontSize={12}
             fill="var(--soft)"
             className="tabular"
           >
@@ -185,7 +185,7 @@ function FlowDiagram({ effect }: { effect: Effect }) {
             x={x(slice) + (slice === 0 ? 0 : slice === flow.frames.length - 1 ? BAR : BAR / 2)}
             y={10}
             textAnchor={slice === 0 ? "start" : slice === flow.frames.length - 1 ? "end" : "middle"}
-            fontSize={9}
+            fontSize={12}
             fill="var(--brass)"
             className="tabular cursor-pointer"
             onClick={() => session.seek(frame)}

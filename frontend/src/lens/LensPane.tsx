@@ -37,6 +37,7 @@ export function LensPane() {
   if (!open) return picturing ? null : <Edge />;
   return (
     <aside
+      data-testid="lens"
       aria-label="Lens"
       className="absolute inset-y-0 right-0 z-20 border-l border-line bg-panel/95 shadow-2xl backdrop-blur"
       style={{ width }}
@@ -95,10 +96,10 @@ function Edge() {
         <Hint key={id} text={keys ? `${label} (${keys})` : label}>
           <button
             type="button"
-            aria-label={`Open: ${label}`}
             onClick={() => session.set({ lens: id, lensOpen: true })}
             className="stage-button px-1.5"
           >
+            <span className="sr-only">Open: {label}</span>
             <Icon className="size-3.5" />
             {id === "advisories" && <Remarks />}
           </button>

@@ -10,6 +10,7 @@ import { bringBack, bringIn, copy, listed, remove, rename, saveToFile } from "./
 import { Card } from "./Card";
 import { Deleted } from "./Deleted";
 import { found, ORDERS, type Order } from "./sorting";
+import { Starters } from "./Starters";
 import { Storage } from "./Storage";
 import { useApp, useConnection } from "@/state/use";
 
@@ -27,6 +28,7 @@ export function Library({ onIdle }: { onIdle: () => void }) {
   const [naming, setNaming] = useState("");
   const [showDeleted, setShowDeleted] = useState(false);
   const [dropping, setDropping] = useState(false);
+  const [beginning, setBeginning] = useState(false);
   const search = useRef<HTMLInputElement>(null);
   const there = effects.isSuccess;
   useEffect(() => {
@@ -66,10 +68,11 @@ export function Library({ onIdle }: { onIdle: () => void }) {
       client.invalidateQueries({ queryKey: ["storage"] }),
     ]);
   };
-  const begin = () =>
-    act(async () =>
-      navigate(`/effects/${(await answered(api.POST("/api/effects", { body: {} }))).id}`, { state: { fresh: true } }),
-    );
+  const begin = (starter: string) =>
+    act(async () => {
+      const made = await answered(api.POST("/api/effects", { body: { starter } }));
+      await navigate(`/effects/${made.id}`, { state: { fresh: true } });
+    });
   const choose = (id: string, range: boolean) => {
     const next = new Set(chosen);
     const [from, to] = [latest, id].map((one) => shown.findIndex((effect) => effect.id === one));
@@ -144,7 +147,7 @@ export function Library({ onIdle }: { onIdle: () => void }) {
                 }}
               />
             </label>
-            <Button tone="main" className="flex items-center gap-1.5" onClick={() => void begin()}>
+            <Button tone="main" className="flex items-center gap-1.5" onClick={() => setBeginning(true)}>
               <Plus className="size-4" /> New effect
             </Button>
           </div>
@@ -269,6 +272,7 @@ export function Library({ onIdle }: { onIdle: () => void }) {
           Drop to bring it into the library
         </div>
       )}
+      <Starters open={beginning} onOpenChange={setBeginning} onBegin={(name) => void begin(name)} />
       <Deleted open={showDeleted} onOpenChange={setShowDeleted} act={act} />
     </div>
   );

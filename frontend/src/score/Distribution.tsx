@@ -162,7 +162,7 @@ export function Distribution({ condition, path, unit }: Props) {
                 x={end ? left - 4 : left + width + 4}
                 y={17}
                 textAnchor={end ? "end" : "start"}
-                fontSize={9}
+                fontSize={12}
                 fill="var(--soft)"
                 className="tabular"
               >

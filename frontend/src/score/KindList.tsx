@@ -8,6 +8,7 @@ import { usePreferences } from "@/state/use";
 import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { useFitting } from "./KindPicker";
+import { matches } from "./matching";
 
 interface Props {
   slot: string;
@@ -52,7 +53,7 @@ export function KindList({ slot, path, present, onChoose }: Props) {
           autoFocus
           value={search}
           onValueChange={setSearch}
-          placeholder="What should it do? Say it in your words"
+          placeholder="Search, in your own words"
           className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft"
         />
       )}
@@ -103,13 +104,4 @@ export function Picture({ slot, kind, small }: { slot: string; kind: string; sma
       className={`${size} shrink-0 rounded-sm border border-line/60 object-cover`}
     />
   );
-}
-
-/** Whether all words of a search are in what is said of a kind. */
-export function matches(kind: KindInfo, search: string): boolean {
-  const text = `${kind.title} ${kind.category} ${kind.also} ${kind.help}`.toLowerCase();
-  return search
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word));
 }

@@ -53,7 +53,7 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
           >
             <Thumb set={set} />
             <span className="block truncate">{set.name}</span>
-            <span className="tabular block text-[11px] text-soft">
+            <span className="tabular block text-xs text-soft">
               {set.count === 1 ? "one drawing" : `${set.count} drawings`}
             </span>
           </button>

@@ -90,7 +90,7 @@ export function Card(props: CardProps) {
       </button>
       {/* Room for what stands at the right of the first line, told after it. */}
       <span aria-hidden className={`float-right h-5 ${buttons ? "w-[158px]" : "w-12"}`} />
-      <div className="leading-[1.6] text-text/85">
+      <div className={`leading-[1.6] text-text/85 ${below ? "pb-[3px]" : ""}`}>
         {mark}
         {renaming ? (
           <Renaming

@@ -84,6 +84,7 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
       <span className="flex items-baseline gap-1.5">
         <input
           aria-label={label}
+          data-hop
           aria-invalid={fault !== ""}
           title={KEEPS}
           className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-right focus:border-ice focus:outline-none"

@@ -1,7 +1,7 @@
 /** Small controls in one look, on Radix primitives. */
 
 import { Dialog as RadixDialog, DropdownMenu, Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-ui";
-import type { ComponentProps, ReactNode } from "react";
+import { useState, type ComponentProps, type KeyboardEvent, type ReactNode } from "react";
 
 export function Button({
   tone = "quiet",
@@ -57,9 +57,6 @@ export function Hint({ text, children }: { text: string; children: ReactNode }) 
   );
 }
 
-/** Height of the clock with its strip, which no popover covers (pixels). */
-const TRANSPORT = 142;
-
 interface PopoverProps {
   trigger: ReactNode;
   children: ReactNode;
@@ -69,25 +66,61 @@ interface PopoverProps {
   onOpenChange?: (open: boolean) => void;
 }
 
+/** Values that Tab walks through: from the last of one box to the next chip of the score, and back with Shift. */
+const HOPS = "[data-hop]";
+
+/** The chip before or behind the one that a box belongs to. */
+function neighbour(box: HTMLElement, by: number): HTMLElement | null {
+  const trigger = document.querySelector(`[aria-controls="${box.id}"]`);
+  const chips = [...document.querySelectorAll<HTMLElement>("[data-item] .chip")];
+  const place = chips.findIndex((chip) => chip === trigger);
+  return place < 0 ? null : (chips[place + by] ?? null);
+}
+
 export function Popover({ trigger, children, label, wide, open, onOpenChange }: PopoverProps) {
+  const [own, setOwn] = useState(false);
+  const change = (next: boolean) => {
+    setOwn(next);
+    onOpenChange?.(next);
+  };
+  const walk = (event: KeyboardEvent<HTMLDivElement>) => {
+    const target = event.target as HTMLElement;
+    if (event.key !== "Tab" || !target.matches(HOPS)) return;
+    const box = event.currentTarget;
+    const values = [...box.querySelectorAll<HTMLElement>(HOPS)];
+    if (target !== values.at(event.shiftKey ? 0 : -1)) return;
+    const next = neighbour(box, event.shiftKey ? -1 : 1);
+    if (!next) return;
+    event.preventDefault();
+    // Leaving a value keeps it; what cannot be read stays where it is.
+    target.blur();
+    setTimeout(() => {
+      if (target.getAttribute("aria-invalid") === "true") return target.focus();
+      change(false);
+      next.scrollIntoView({ block: "nearest" });
+      next.focus();
+      if (next.getAttribute("aria-haspopup") === "dialog") next.click();
+    }, 0);
+  };
   return (
-    <RadixPopover.Root open={open} onOpenChange={onOpenChange}>
+    <RadixPopover.Root open={open ?? own} onOpenChange={change}>
       <RadixPopover.Trigger asChild>{trigger}</RadixPopover.Trigger>
       <RadixPopover.Portal>
         <RadixPopover.Content
           aria-label={label}
-          // Focus goes to the box, not to its first button: that would pop up a hint over what one came to see.
+          // The value itself has the focus, ready to be typed over; else the box, not its first button: that would pop up a hint.
           onOpenAutoFocus={(event) => {
             event.preventDefault();
-            (event.currentTarget as HTMLElement).focus();
+            const box = event.currentTarget as HTMLElement;
+            (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input]`) ?? box).focus();
           }}
+          onKeyDown={walk}
           tabIndex={-1}
           side="bottom"
           align="start"
           sideOffset={6}
-          // The clock at the bottom stays free: one looks at a value while it plays.
-          collisionPadding={{ top: 10, left: 10, right: 10, bottom: TRANSPORT }}
-          className={`z-40 outline-none max-h-[min(560px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl ${wide ? "w-96" : "w-80"}`}
+          collisionPadding={10}
+          className={`z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl outline-none ${wide ? "w-96" : "w-80"}`}
         >
           {children}
         </RadixPopover.Content>
@@ -177,9 +210,7 @@ export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEn
             const head = entry.heading !== entries[index - 1]?.heading ? entry.heading : null;
             return (
               <div key={index}>
-                {head && (
-                  <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-[11px] text-soft">{head}</DropdownMenu.Label>
-                )}
+                {head && <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-xs text-soft">{head}</DropdownMenu.Label>}
                 <DropdownMenu.Item
                   disabled={entry.disabled}
                   onSelect={entry.onSelect}
@@ -204,10 +235,11 @@ interface DialogProps {
   description?: string;
   /** Comes up by itself while one may be typing: no choice has the focus, so that no key chooses. */
   unfocused?: boolean;
+  wide?: boolean;
   children: ReactNode;
 }
 
-export function Dialog({ open, onOpenChange, title, description, unfocused, children }: DialogProps) {
+export function Dialog({ open, onOpenChange, title, description, unfocused, wide, children }: DialogProps) {
   return (
     <RadixDialog.Root open={open} onOpenChange={onOpenChange}>
       <RadixDialog.Portal>
@@ -221,7 +253,7 @@ export function Dialog({ open, onOpenChange, title, description, unfocused, chil
             event.preventDefault();
             (event.currentTarget as HTMLElement).focus();
           }}
-          className="fixed left-1/2 top-[16%] z-50 max-h-[72vh] w-[520px] max-w-[92vw] -translate-x-1/2 overflow-y-auto rounded-lg border border-line bg-panel p-5 shadow-2xl"
+          className={`fixed left-1/2 top-[12%] z-50 max-h-[80vh] max-w-[92vw] ${wide ? "w-[780px]" : "w-[520px]"} -translate-x-1/2 overflow-y-auto rounded-lg border border-line bg-panel p-5 shadow-2xl`}
         >
           <RadixDialog.Title className="mb-1 text-base font-medium">{title}</RadixDialog.Title>
           {description && <RadixDialog.Description className="mb-3 text-soft">{description}</RadixDialog.Description>}

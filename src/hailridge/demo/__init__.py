@@ -12,11 +12,22 @@ from hailridge.formats.meshes import mesh_id, read_mesh
 
 FOLDER = Path(__file__).parent
 STARTER = "starter"
+"""By this name the first of the starting points is known beside the demos."""
+
+STARTERS = {
+    "fountain": ("Fountain", "thrown up, falling onto a floor"),
+    "surface": ("From a surface", "leaving a ball on all sides"),
+    "one": ("One particle", "a flash, a flare, a leader"),
+    "filling": ("Filling a shape", "a lattice inside a box"),
+    "falling": ("Falling on a shape", "onto a ball and a floor"),
+    "empty": ("Empty", "a group and nothing else"),
+}
+"""What a new effect may begin with: their titles and a word about each, in the order in which they are offered."""
 
 
 def names() -> list[str]:
     """Names of all demo effects, in the order in which the library shows them."""
-    return sorted(path.stem for path in FOLDER.glob("*.json") if path.stem != STARTER)
+    return sorted(path.stem for path in FOLDER.glob("*.json"))
 
 
 @cache
@@ -27,7 +38,8 @@ def meshes() -> dict[str, Mesh]:
 
 def document(name: str) -> dict[str, Any]:
     """A demo's document. Meshes are named by file there; here they get the ids that the library gives them."""
-    raw: dict[str, Any] = json.loads((FOLDER / f"{name}.json").read_text(encoding="utf-8"))
+    path = FOLDER / "starters" / "fountain.json" if name == STARTER else FOLDER / f"{name}.json"
+    raw: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
     for shape in raw["shapes"]:
         if shape["kind"] == "mesh":
             shape["asset"] = mesh_id(meshes()[shape["asset"]])
@@ -39,9 +51,23 @@ def poster(name: str) -> bytes:
     return (FOLDER / "posters" / f"{name}.png").read_bytes()
 
 
-def starter() -> dict[str, Any]:
-    """What a new effect begins with: a source, a group, a look, gravity and a floor, running."""
-    return document(STARTER)
+def starter(name: str = "fountain") -> dict[str, Any]:
+    """What a new effect begins with; without a name a source, a group, a look, gravity and a floor, running.
+
+    Raises
+    ------
+    KeyError
+        Where there is no starting point of that name.
+    """
+    if name not in STARTERS:
+        raise KeyError(name)
+    raw: dict[str, Any] = json.loads((FOLDER / "starters" / f"{name}.json").read_text(encoding="utf-8"))
+    return raw
+
+
+def starter_picture(name: str) -> bytes:
+    """A starting point's picture as PNG (made by `docs/take_screenshots.py`)."""
+    return (FOLDER / "starters" / f"{name}.png").read_bytes()
 
 
 def assets() -> MemoryAssets:

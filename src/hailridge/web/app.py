@@ -136,7 +136,8 @@ def _serve_front_end(app: FastAPI) -> None:
             return {"detail": "the front end is not built yet: run ./run setup"}
 
         return
-    app.mount("/assets", StaticFiles(directory=FRONT_END / "assets"))
+    for folder in ("assets", "kinds"):
+        app.mount(f"/{folder}", StaticFiles(directory=FRONT_END / folder))
 
     @app.get("/{path:path}", include_in_schema=False)
     async def page(path: str) -> Response:

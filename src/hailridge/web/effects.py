@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 
 from hailridge.core.looking.advisories import advise
 from hailridge.core.scene.shipped import shipped_pictures
-from hailridge.demo import starter
+from hailridge.demo import STARTERS, starter, starter_picture
 from hailridge.formats.clips import file_stem
 from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects
 from hailridge.model.comparing import changes
@@ -62,6 +62,7 @@ class New(BaseModel):
 
     copy_of: str | None = None
     document: dict[str, Any] | None = None
+    starter: str | None = Field(None, max_length=40, description="The name of a starting point; the first of them, where none is given.")
     name: str | None = Field(None, max_length=80)
 
 
@@ -129,6 +130,28 @@ def _summary(row: EffectRow) -> Summary:
     )  # fmt: skip
 
 
+class Starter(BaseModel):
+    """A starting point for a new effect."""
+
+    name: str
+    title: str
+    about: str
+
+
+@router.get("/starters")
+def list_starters() -> list[Starter]:
+    """What a new effect may begin with, in the order in which it is offered."""
+    return [Starter(name=name, title=title, about=about) for name, (title, about) in STARTERS.items()]
+
+
+@router.get("/starters/{name}.png")
+def picture_of_starter(name: str) -> Response:
+    """A small picture of what a starting point does."""
+    if name not in STARTERS:
+        raise HTTPException(404, f"there is no starting point '{name}'")
+    return Response(starter_picture(name), media_type="image/png")
+
+
 @router.post("", status_code=201)
 def create_effect(new: New, context: Shared) -> EffectOut:
     """Make an effect: a copy, a given document, or a starter with a visible, running source."""
@@ -138,7 +161,10 @@ def create_effect(new: New, context: Shared) -> EffectOut:
         document, poster = json.loads(row.document), row.poster
         document["name"] = new.name or _copied(document["name"], set(context.library.names().values()))
     else:
-        document = new.document or starter()
+        beginning = new.starter or next(iter(STARTERS))
+        if beginning not in STARTERS:
+            raise HTTPException(422, f"there is no starting point '{beginning}'")
+        document = new.document or starter(beginning)
         document["name"] = new.name or document.get("name", "Untitled effect")
     return _out(context.library.create(read_effect(document), poster=poster))
 

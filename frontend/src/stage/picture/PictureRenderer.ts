@@ -26,6 +26,7 @@ import { shapeMaterial } from "../drawing/shapeMaterial";
 import { drawnInSoftware } from "../renderer";
 import { Materials } from "../drawing/materials";
 import { Sources } from "../drawing/sources";
+import { shadedOf } from "../scene/ShapeScene";
 import { pick } from "../view";
 import { Passes } from "./passes";
 import type { FrameBlock, ShapesHead, ViewHead } from "@/state/frames";
@@ -263,8 +264,7 @@ export class PictureRenderer {
         new BufferAttribute(source.arrays[`shape ${base.index}/vertices`] as Float32Array, 3),
       );
       plain.setIndex(new BufferAttribute(new Uint32Array(faces), 1));
-      const shaded = plain.toNonIndexed();
-      shaded.computeVertexNormals();
+      const shaded = shadedOf(plain, faces.length / 3);
       const mesh = new Mesh(shaded, shapeMaterial(SHAPE));
       mesh.matrixAutoUpdate = false;
       mesh.matrix.copy(new Matrix4().fromArray((now ?? base).matrix));

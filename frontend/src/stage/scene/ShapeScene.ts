@@ -16,6 +16,7 @@ import {
 } from "three";
 import { Line2 } from "three/examples/jsm/lines/Line2.js";
 import { LineGeometry } from "three/examples/jsm/lines/LineGeometry.js";
+import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { asFloats, asWhole, type Block } from "@/api/block";
 import type { FrameBlock, ShapeHead, ShapesHead } from "@/state/frames";
@@ -25,6 +26,9 @@ import { shellOf } from "./shell";
 
 /** Edges flatter than this are no edges (degrees). */
 const CREASE = 18;
+/** Slopes that meet at less than this are smooth (radians), in meshes of so many faces at the most. */
+const SMOOTH = 0.5;
+const MOST_SMOOTH = 30_000;
 const ARM = 0.07;
 const TONES = { solid: "#6b7c85", helper: "#71828a", chosen: "#a9d4dc" };
 
@@ -121,8 +125,7 @@ export class ShapeScene {
     plain.setAttribute("position", new BufferAttribute(vertices, 3));
     plain.setIndex(new BufferAttribute(new Uint32Array(faces), 1));
     if (solid) {
-      const shaded = plain.toNonIndexed();
-      shaded.computeVertexNormals();
+      const shaded = shadedOf(plain, faces.length / 3);
       made.solid = new Mesh(shaded, chosen ? this.chosen : this.plain);
       made.solid.renderOrder = -1;
       made.group.add(made.solid);
@@ -183,6 +186,14 @@ export class ShapeScene {
     }
     this.placed.delete(id);
   }
+}
+
+/** With smooth slopes where it is round and edges where it is not; of very large meshes each face by itself. */
+export function shadedOf(plain: BufferGeometry, faces: number): BufferGeometry {
+  if (faces <= MOST_SMOOTH) return toCreasedNormals(plain, SMOOTH);
+  const shaded = plain.toNonIndexed();
+  shaded.computeVertexNormals();
+  return shaded;
 }
 
 function extentOf(vertices: Float32Array): number {
