@@ -43,7 +43,7 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
       ref={setNodeRef}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       data-deed={inner.join("/")}
-      className={`group/action relative min-h-6 pl-5 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}
+      className={`group/action relative min-h-6 leading-6 pl-5 pr-6 ${isDragging ? "z-10 rounded bg-raised shadow-lg" : ""}`}
     >
       <button
         type="button"

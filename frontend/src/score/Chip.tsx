@@ -5,6 +5,7 @@ import { kindOf, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
 import { withUnit } from "@/ui/numbers";
 import { Popover } from "@/ui/controls";
+import { rendered } from "@/ui/rendered";
 import { AmountChip } from "./AmountChip";
 import { fieldNow, isColor, useScore } from "./context";
 import { CurveChip } from "./CurveChip";
@@ -27,6 +28,7 @@ interface Props {
 }
 
 export function Chip(props: Props) {
+  rendered("chip");
   return (
     <Noted path={props.path}>
       <PlainOrNested {...props} />

@@ -38,12 +38,12 @@ export function Part({ title, note, collection, ids, add, empty, pairs, children
     );
   return (
     <section aria-label={title} data-part={title}>
-      <header className="sticky top-0 z-[5] flex h-[26px] items-center gap-1 border-b border-line bg-panel/95 pr-2 backdrop-blur">
+      <header className="sticky top-0 z-[5] flex h-6 items-center gap-1 border-b border-line bg-panel/95 pr-2 backdrop-blur">
         <button
           type="button"
           aria-expanded={!folded}
           onClick={toggle}
-          className="flex h-[26px] min-w-0 flex-1 items-center text-left"
+          className="flex h-6 min-w-0 flex-1 items-center text-left"
           title={folded ? `Unfold: ${title}` : `Fold: ${title}`}
         >
           <ChevronDown className={`mx-1 size-4 shrink-0 text-soft ${folded ? "-rotate-90" : ""}`} />

@@ -75,7 +75,7 @@ export function Card(props: CardProps) {
       data-item={`${collection}/${String(item.id)}`}
       aria-label={name}
       onClick={() => session.set({ selected: [...path] })}
-      className={`group/card relative border-b border-line/50 py-[3px] pl-6 pr-2 ${tone} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
+      className={`group/card relative border-b border-line/50 py-px pl-6 pr-2 ${tone} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
     >
       <button
         type="button"
@@ -90,7 +90,7 @@ export function Card(props: CardProps) {
       </button>
       {/* Room for what stands at the right of the first line, told after it. */}
       <span aria-hidden className={`float-right h-5 ${buttons ? "w-[158px]" : "w-12"}`} />
-      <div className={`leading-[1.6] text-text/85 ${below ? "pb-[3px]" : ""}`}>
+      <div className="leading-6 text-text/85">
         {mark}
         {renaming ? (
           <Renaming
@@ -112,7 +112,7 @@ export function Card(props: CardProps) {
         {off && <span className="mr-2 text-xs text-soft">off</span>}
         {children ?? <Sentence info={info} node={item} path={path} whole />}
       </div>
-      <span className="absolute right-2 top-[3px] flex h-5 items-center">
+      <span className="absolute right-2 top-[2px] flex h-[22px] items-center">
         {/* Their room is always there: nothing may re-wrap under the pointer. */}
         <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[66px]" : ""}`}>
           {behind && (

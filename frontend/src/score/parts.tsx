@@ -64,7 +64,7 @@ function Single({ as: Tag = "div", name, children }: { as?: "li" | "div"; name: 
   return (
     <Tag
       data-item={name}
-      className="group/card border-b border-line/50 py-[3px] pl-6 pr-2 leading-[1.6] text-text/85"
+      className="group/card border-b border-line/50 py-px pl-6 pr-2 leading-6 text-text/85"
       onClick={() => session.set({ selected: [name] })}
     >
       {children}

@@ -34,8 +34,10 @@ import { boundsOf, extentOf, pick, placeCamera, within, type Bounds } from "./vi
 const MANY = 20_000;
 /** How coarse: pixels of the canvas for each pixel of the page, each way. */
 const COARSE = 0.5;
+/** Of so many one is drawn meanwhile. */
+const THINNED = 4;
 /** How long after the last movement everything is drawn in full again (milliseconds). */
-const STILL = 160;
+const STILL = 450;
 
 export class StageEngine {
   readonly renderer: WebGLRenderer;
@@ -210,6 +212,7 @@ export class StageEngine {
     if (this.moving || !drawnInSoftware || !many) return;
     this.moving = true;
     this.onCoarse(true);
+    this.drawn.forEach((layer) => layer.thin(THINNED));
     this.fit();
   }
 
@@ -217,6 +220,7 @@ export class StageEngine {
     if (!this.moving) return;
     this.moving = false;
     this.onCoarse(false);
+    this.drawn.forEach((layer) => layer.thin(1));
     this.fit();
     this.invalidate();
   }
@@ -285,6 +289,7 @@ export class StageEngine {
     this.drawn = all.map((data, rank) => new DrawnLayer(data, options, rank));
     before.forEach((layer) => layer.dispose());
     this.drawn.forEach((layer) => this.scene.add(layer.object));
+    if (this.moving) this.drawn.forEach((layer) => layer.thin(THINNED));
     this.lamp?.put(all);
     this.invalidate();
   }

@@ -14,13 +14,13 @@ const HINT = 6000;
 export function Told({ metre, coarse }: { metre: number; coarse: boolean }) {
   return (
     <div className="pointer-events-none absolute inset-0 text-xs text-soft">
-      <div className="absolute left-3 top-12 flex max-w-[60%] flex-col items-start gap-1.5 [&:has(+*)]:mb-0">
+      <div data-float className="absolute left-3 top-20 flex max-w-[60%] flex-col items-start gap-1.5">
         <ToolHint />
         <Alone />
         <Ringed />
         <ChosenMany />
       </div>
-      <div className="absolute bottom-3 right-3 flex flex-col items-end gap-1.5">
+      <div data-float className="absolute bottom-3 right-3 flex flex-col items-end gap-1.5">
         <Progress />
         {coarse && <p className="rounded bg-panel/85 px-2 py-1">drawn coarsely while it is turned</p>}
         <Scale metre={metre} />

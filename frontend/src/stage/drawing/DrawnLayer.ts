@@ -78,6 +78,8 @@ export class DrawnLayer {
   readonly object = new Group();
   private readonly materials: ShaderMaterial[] = [];
   private readonly geometries: BufferGeometry[] = [];
+  private readonly copies: Copies[] = [];
+  private readonly points: PointCopies[] = [];
   private columns: (Column & { from: Typed })[] = [];
   /** What is drawn far to near, a geometry for each slab over the same values in order. */
   private ordered: Copies | PointCopies | null = null;
@@ -127,6 +129,11 @@ export class DrawnLayer {
     }
   }
 
+  /** Draw only one of so many, where that can be told; all of them with 1. */
+  thin(every: number): void {
+    this.points.forEach((points) => points.thin(every));
+  }
+
   depths(ahead: Direction): Float32Array {
     return this.data.head.shader === "ribbon"
       ? depthsOf(this.data.extra.points as Float32Array, ahead, 4, 7)
@@ -157,6 +164,7 @@ export class DrawnLayer {
 
   dispose(): void {
     this.materials.forEach((material) => this.options.materials.giveBack(material));
+    this.copies.forEach((copies) => copies.release());
     this.geometries.forEach((geometry) => geometry.dispose());
   }
 
@@ -199,6 +207,16 @@ export class DrawnLayer {
     return made;
   }
 
+  private dotted(points: PointCopies): PointCopies {
+    this.points.push(points);
+    return points;
+  }
+
+  private held(copies: Copies): Copies {
+    this.copies.push(copies);
+    return copies;
+  }
+
   /** Keeps a geometry to be freed. It is never culled as a whole: computing bounds of moving points each frame would cost more than it saves. */
   private kept<T extends BufferGeometry>(made: T): T {
     made.boundingSphere = new Sphere(new Vector3(), 1e9);
@@ -230,8 +248,8 @@ export class DrawnLayer {
     if (extra.velocity) put("velocity", extra.velocity, 3);
     const over = (given: Column[], runs: number) =>
       options.quads
-        ? new Copies(SQUARE, given, head.count, options.merged, runs)
-        : new PointCopies(given, head.count, runs);
+        ? this.held(new Copies(SQUARE, given, head.count, options.merged, options.sources.tiles, runs))
+        : this.dotted(new PointCopies(given, head.count, runs));
     const defines: Record<string, number | string> = { SHAPE: shape };
     if (options.quads) defines.QUADS = "";
     if (extra.velocity) defines.MOVING = "";
@@ -293,7 +311,7 @@ export class DrawnLayer {
       ["startTint", "endTint"].forEach((name, at) =>
         columns.push({ name, values: taken(color.subarray(4 + at * 4), wide, 4), width: 4, normalized: true }),
       );
-      return new Copies(STRIP, columns, wide.length, true).geometries[0]!;
+      return this.held(new Copies(STRIP, columns, wide.length, true, options.sources.tiles)).geometries[0]!;
     }
     // On a card all four read one buffer, a point further on each.
     const made = new InstancedBufferGeometry();
@@ -324,7 +342,9 @@ export class DrawnLayer {
       put("turn", extra.orientation!, 4);
       put("mark", marks, 1);
       if (extra.velocity) put("velocity", extra.velocity, 3);
-      return this.kept(new Copies(base, columns, to - from, options.merged).geometries[0]!);
+      return this.kept(
+        this.held(new Copies(base, columns, to - from, options.merged, options.sources.tiles)).geometries[0]!,
+      );
     });
     const defines: Record<string, number | string> = extra.velocity ? { MOVING: "" } : {};
     return (pass) =>

@@ -39,6 +39,38 @@ function repeated<T extends Typed>(values: T, width: number, count: number, time
   return made;
 }
 
+interface Tiled {
+  capacity: number;
+  position: BufferAttribute;
+  normal: BufferAttribute | null;
+  index: BufferAttribute;
+}
+
+/** Meshes copied many times over, kept from frame to frame: only what differs from item to item is made anew. */
+export class Tiles {
+  private readonly kept = new WeakMap<Base, Tiled>();
+
+  /** At least so many copies of a mesh. */
+  of(base: Base, count: number): Tiled {
+    const known = this.kept.get(base);
+    if (known && known.capacity >= count) return known;
+    const capacity = Math.ceil(count * 1.3);
+    const vertices = base.position.length / 3;
+    const index = new Uint32Array(base.index.length * capacity);
+    for (let item = 0, at = 0; item < capacity; item++) {
+      for (let k = 0; k < base.index.length; k++) index[at++] = base.index[k]! + item * vertices;
+    }
+    const made = {
+      capacity,
+      position: new BufferAttribute(tiled(base.position, capacity), 3),
+      normal: base.normal ? new BufferAttribute(tiled(base.normal, capacity), 3) : null,
+      index: new BufferAttribute(index, 1),
+    };
+    this.kept.set(base, made);
+    return made;
+  }
+}
+
 /** Geometries over the same items, each for a run of them; all values are shared. */
 export class Copies {
   readonly geometries: BufferGeometry[];
@@ -50,6 +82,7 @@ export class Copies {
     private readonly columns: Column[],
     private readonly count: number,
     private readonly merged: boolean,
+    tiles: Tiles,
     runs = 1,
   ) {
     this.geometries = Array.from({ length: runs }, () =>
@@ -57,20 +90,16 @@ export class Copies {
     );
     const vertices = base.position.length / 3;
     if (merged) {
-      const whole = new BufferAttribute(tiled(base.position, count), 3);
-      const normals = base.normal && new BufferAttribute(tiled(base.normal, count), 3);
-      const index = new Uint32Array(base.index.length * count);
-      for (let item = 0, at = 0; item < count; item++)
-        for (let k = 0; k < base.index.length; k++) index[at++] = base.index[k]! + item * vertices;
-      const indices = new BufferAttribute(index, 1);
+      const { position, normal, index } = tiles.of(base, count);
       this.shared = columns.map(
         ({ values, width, normalized }) =>
           new BufferAttribute(repeated(values, width, count, vertices), width, normalized),
       );
       for (const geometry of this.geometries) {
-        geometry.setAttribute("position", whole);
-        if (normals) geometry.setAttribute("normal", normals);
-        geometry.setIndex(indices);
+        geometry.setAttribute("position", position);
+        if (normal) geometry.setAttribute("normal", normal);
+        geometry.setIndex(index);
+        geometry.setDrawRange(0, count * base.index.length);
         columns.forEach(({ name }, column) => geometry.setAttribute(name, this.shared[column]!));
       }
     } else {
@@ -82,6 +111,16 @@ export class Copies {
           geometry.setAttribute(name, new InstancedBufferAttribute(values, width, normalized));
         (geometry as InstancedBufferGeometry).instanceCount = count;
       }
+    }
+  }
+
+  /** Let go of what is shared with later frames, so that it stays on the card when these geometries are freed. */
+  release(): void {
+    if (!this.merged) return;
+    for (const geometry of this.geometries) {
+      geometry.deleteAttribute("position");
+      geometry.deleteAttribute("normal");
+      geometry.setIndex(null);
     }
   }
 
@@ -118,6 +157,8 @@ export class Copies {
 export class PointCopies {
   readonly geometries: BufferGeometry[];
   private readonly attributes: BufferAttribute[];
+  private starts: number[];
+  private some: BufferAttribute | null = null;
 
   constructor(
     columns: Column[],
@@ -128,13 +169,30 @@ export class PointCopies {
     this.geometries = Array.from({ length: runs }, () => new BufferGeometry());
     for (const geometry of this.geometries)
       columns.forEach(({ name }, column) => geometry.setAttribute(name, this.attributes[column]!));
+    this.starts = [0, ...Array.from({ length: runs - 1 }, () => count)];
   }
 
   reorder(starts: number[]): void {
     for (const attribute of this.attributes) attribute.needsUpdate = true;
+    this.starts = this.geometries.map((_, run) => starts[run] ?? this.count);
+    this.range(1);
+  }
+
+  /** Draw only one of so many, or all. */
+  thin(every: number): void {
+    if (every > 1 && !this.some) {
+      const rows = Uint32Array.from({ length: Math.ceil(this.count / every) }, (_, row) => row * every);
+      this.some = new BufferAttribute(rows, 1);
+    }
+    this.geometries.forEach((geometry) => geometry.setIndex(every > 1 ? this.some : null));
+    this.range(every);
+  }
+
+  private range(every: number): void {
     this.geometries.forEach((geometry, run) => {
-      const from = starts[run] ?? this.count;
-      geometry.setDrawRange(from, (starts[run + 1] ?? this.count) - from);
+      const [from, to] = [this.starts[run] ?? this.count, this.starts[run + 1] ?? this.count];
+      const first = Math.ceil(from / every);
+      geometry.setDrawRange(first, Math.max(0, Math.ceil(to / every) - first));
     });
   }
 }

@@ -15,7 +15,7 @@ import {
 import { mergeVertices, toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { asFloats } from "@/api/block";
 import { fetchBlock } from "@/api/client";
-import type { Base } from "./copies";
+import { Tiles, type Base } from "./copies";
 
 interface FormsHead {
   forms: Record<string, number>;
@@ -30,6 +30,7 @@ export class Sources {
   private readonly sheets = new Map<string, Texture>();
   private readonly forms = new Map<string, Map<string, Base[]>>();
   private readonly waiting = new Map<string, Set<() => void>>();
+  readonly tiles = new Tiles();
   private readonly loader = new TextureLoader();
   /** Nothing to be seen until the picture is there. */
   private readonly empty = new DataTexture(new Uint8Array([255, 255, 255, 0]), 1, 1, RGBAFormat);
