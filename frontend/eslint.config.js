@@ -7,4 +7,5 @@ export default ts.config(
   js.configs.recommended,
   ...ts.configs.recommended,
   hooks.configs.flat["recommended-latest"],
+  { rules: { "max-len": ["error", { code: 140 }] } },
 );

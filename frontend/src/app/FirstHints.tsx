@@ -14,17 +14,23 @@ interface Step {
 const STEPS: Step[] = [
   {
     title: "Every underlined value can be clicked",
-    text: "Type another number, or vary it. A threshold opens on the distribution of what it is compared with: drag its line to where you want it.",
+    text:
+      "Type another number, or vary it. A threshold opens on the distribution of what it is compared with: " +
+      "drag its line to where you want it.",
     at: ['[data-item^="rules/"] .chip[aria-label^="Threshold"]', '[data-item^="rules/"] .chip', ".chip"],
   },
   {
     title: "Numbers show whom a rule catches",
-    text: "At the right of each rule stands for how many it holds now. Rest on it, and those particles are ringed on the stage; click, and they stay so.",
+    text:
+      "At the right of each rule stands for how many it holds now. Rest on it, and those particles are ringed " +
+      "on the stage; click, and they stay so.",
     at: ['[data-item^="rules/"] [data-count]'],
   },
   {
     title: "Ask why",
-    text: "Click a particle to read its values, its life story and why each rule holds for it or not. Where a rule holds for nobody, “why?” says what stands in its way.",
+    text:
+      "Click a particle to read its values, its life story and why each rule holds for it or not. " +
+      "Where a rule holds for nobody, “why?” says what stands in its way.",
     at: ['[data-testid="stage"]'],
   },
 ];

@@ -3,6 +3,7 @@
 import { Command as Palette_ } from "cmdk";
 import { Dialog } from "@/ui/controls";
 import type { Command } from "./commands";
+import { cx } from "@/ui/cx";
 
 export function Palette({
   open,
@@ -28,7 +29,10 @@ export function Palette({
             <Palette_.Group
               key={group}
               heading={group}
-              className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft"
+              className={cx(
+                "[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2",
+                "[&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft",
+              )}
             >
               {list
                 .filter((command) => command.group === group)

@@ -6,6 +6,7 @@ import { useStore } from "zustand";
 import { useApp, useConnection, usePreferences, useSession, useStudio } from "@/state/use";
 import { IconButton } from "@/ui/controls";
 import type { Window } from "./Studio";
+import { cx } from "@/ui/cx";
 
 export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
   const app = useApp();
@@ -36,7 +37,10 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
       </IconButton>
       <input
         aria-label="Name of the effect"
-        className="mx-1 w-60 min-w-24 rounded border border-transparent bg-transparent px-2 py-1 font-medium hover:border-line focus:border-ice focus:outline-none"
+        className={cx(
+          "mx-1 w-60 min-w-24 rounded border border-transparent bg-transparent px-2 py-1",
+          "font-medium hover:border-line focus:border-ice focus:outline-none",
+        )}
         key={name}
         defaultValue={name}
         maxLength={80}

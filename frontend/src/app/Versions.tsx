@@ -7,6 +7,11 @@ import { answered, api } from "@/api/client";
 import type { Effect } from "@/state/document";
 import { Button, Dialog } from "@/ui/controls";
 import { useSession, useStudio } from "@/state/use";
+import { cx } from "@/ui/cx";
+
+const ABOUT =
+  "Every change is kept. Give the ones worth finding again a name; taking one back is a change like any other " +
+  "and can be undone.";
 
 export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const session = useSession();
@@ -38,12 +43,7 @@ export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: 
     await client.invalidateQueries({ queryKey: ["versions"] });
   };
   return (
-    <Dialog
-      open={open}
-      onOpenChange={onOpenChange}
-      title="Versions"
-      description="Every change is kept. Give the ones worth finding again a name; taking one back is a change like any other and can be undone."
-    >
+    <Dialog open={open} onOpenChange={onOpenChange} title="Versions" description={ABOUT}>
       <ul className="divide-y divide-line/60">
         {versions.data?.map((version) => (
           <li key={version.revision} className="py-1.5">
@@ -69,7 +69,10 @@ export function Versions({ open, onOpenChange }: { open: boolean; onOpenChange: 
                 onBlur={(event) =>
                   event.target.value !== (version.name ?? "") && void name(version.revision, event.target.value)
                 }
-                className="min-w-0 flex-1 rounded border border-transparent bg-transparent px-1.5 py-0.5 placeholder:text-soft/70 hover:border-line focus:border-ice focus:outline-none"
+                className={cx(
+                  "min-w-0 flex-1 rounded border border-transparent bg-transparent px-1.5 py-0.5",
+                  "placeholder:text-soft/70 hover:border-line focus:border-ice focus:outline-none",
+                )}
               />
               {version.revision === revision ? (
                 <span className="text-xs text-soft">now</span>
@@ -124,7 +127,10 @@ function Changes({ id, version, now }: { id: string; version: number; now: numbe
           <li key={index} className="flex gap-2 py-0.5">
             <span
               aria-label={change.sort}
-              className={`tabular w-3 shrink-0 text-center ${change.sort === "removed" ? "text-ember" : change.sort === "added" ? "text-ice" : "text-soft"}`}
+              className={cx(
+                "tabular w-3 shrink-0 text-center",
+                `${change.sort === "removed" ? "text-ember" : change.sort === "added" ? "text-ice" : "text-soft"}`,
+              )}
             >
               {marks[change.sort]}
             </span>

@@ -10,6 +10,7 @@ import { waitsFor } from "@/ui/words";
 import { RangeButton } from "./RangeButton";
 import { Strip } from "./Strip";
 import { Tracks } from "./Tracks";
+import { cx } from "@/ui/cx";
 
 export function Clock() {
   return (
@@ -87,7 +88,10 @@ function Playhead() {
       <input
         aria-label="Frame"
         data-testid="frame"
-        className="w-14 rounded border border-transparent bg-transparent text-right text-base leading-6 text-brass hover:border-line focus:border-brass focus:outline-none"
+        className={cx(
+          "w-14 rounded border border-transparent bg-transparent text-right text-base leading-6",
+          "text-brass hover:border-line focus:border-brass focus:outline-none",
+        )}
         value={text ?? frame}
         onChange={(event) => setText(event.target.value)}
         onFocus={(event) => event.target.select()}

@@ -6,6 +6,7 @@ import { Button, Popover } from "@/ui/controls";
 import { frameTyped } from "@/ui/typed";
 import { useSession, useStudio } from "@/state/use";
 import { lastFrame } from "@/state/run";
+import { cx } from "@/ui/cx";
 
 export function RangeButton() {
   const session = useSession();
@@ -28,7 +29,10 @@ export function RangeButton() {
           aria-label="Range to play"
           title="Range to play"
           aria-pressed={!!range}
-          className={`inline-flex size-7 items-center justify-center rounded hover:bg-raised hover:text-text ${range ? "text-brass" : "text-soft"}`}
+          className={cx(
+            "inline-flex size-7 items-center justify-center rounded hover:bg-raised hover:text-text",
+            `${range ? "text-brass" : "text-soft"}`,
+          )}
         >
           <FoldHorizontal className="size-4" />
         </button>
@@ -72,7 +76,10 @@ function End({
         key={value}
         aria-label={`${label} frame`}
         aria-invalid={fault}
-        className="tabular w-16 rounded border border-line bg-panel px-1.5 py-0.5 text-right text-text focus:border-brass focus:outline-none"
+        className={cx(
+          "tabular w-16 rounded border border-line bg-panel px-1.5 py-0.5 text-right text-text",
+          "focus:border-brass focus:outline-none",
+        )}
         defaultValue={value}
         onBlur={(event) => {
           const text = event.target.value;

@@ -6,6 +6,7 @@ import { lastFrame, type FrameStats } from "@/state/run";
 import type { Group } from "@/state/document";
 import { useNow, usePreferences, useRun, useSession, useStudio } from "@/state/use";
 import { count } from "@/ui/numbers";
+import { cx } from "@/ui/cx";
 
 const TICKS = 10;
 const STEPS: Record<string, number> = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 };
@@ -114,7 +115,10 @@ interface UnderProps {
 function Under({ told, frame, last, groups }: UnderProps) {
   return (
     <div
-      className="pointer-events-none absolute bottom-full z-10 mb-1 -translate-x-1/2 whitespace-nowrap rounded border border-line bg-raised px-2 py-1 text-xs"
+      className={cx(
+        "pointer-events-none absolute bottom-full z-10 mb-1 -translate-x-1/2 whitespace-nowrap",
+        "rounded border border-line bg-raised px-2 py-1 text-xs",
+      )}
       style={{ left: `clamp(90px, ${(frame / last) * 100}%, calc(100% - 90px))` }}
     >
       <div className="tabular text-brass">

@@ -21,6 +21,7 @@ import { capitalised } from "@/ui/words";
 import { useSession, useStudio, useTimeAt } from "@/state/use";
 import { lastFrame } from "@/state/run";
 import { storeAt } from "@/state/store";
+import { cx } from "@/ui/cx";
 
 /** What a keyframed number is called: its item, and the way down to it. */
 export function trackName(effect: Effect, path: Path, catalogue: Catalogue): string {
@@ -90,7 +91,10 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
         type="button"
         aria-pressed={open}
         title="Show the curve"
-        className={`absolute left-0 top-0 z-[1] flex h-4 max-w-full items-center gap-1.5 rounded bg-panel/80 px-2 text-left text-xs ${open ? "text-brass" : "text-soft hover:text-text"}`}
+        className={cx(
+          "absolute left-0 top-0 z-[1] flex h-4 max-w-full items-center gap-1.5 rounded bg-panel/80",
+          `px-2 text-left text-xs ${open ? "text-brass" : "text-soft hover:text-text"}`,
+        )}
         onClick={() => session.set({ track: open ? null : path })}
       >
         <Spline className="size-3.5 shrink-0" />
@@ -106,7 +110,12 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
             aria-label={`Key ${index + 1} at ${key.at.toFixed(2)} s`}
             title={`${key.at.toFixed(2)} s · frame ${Math.round(key.at * fps)}`}
             style={{ left: `${(Math.min(key.at, duration) / duration) * 100}%` }}
-            className={`absolute top-1/2 h-3.5 w-[7px] -translate-x-1/2 -translate-y-1/2 cursor-ew-resize rounded-sm border ${Math.abs(key.at - now) < 0.5 / fps ? "border-brass bg-brass" : "border-brass/80 bg-panel hover:bg-brass/60"} ${key.at > duration ? "opacity-50" : ""}`}
+            className={cx(
+              "absolute top-1/2 h-3.5 w-[7px] -translate-x-1/2 -translate-y-1/2 cursor-ew-resize",
+              "rounded-sm border",
+              `${Math.abs(key.at - now) < 0.5 / fps ? "border-brass bg-brass" : "border-brass/80 bg-panel hover:bg-brass/60"}`,
+              `${key.at > duration ? "opacity-50" : ""}`,
+            )}
             onPointerDown={(event) => {
               event.stopPropagation();
               (event.currentTarget.parentElement as Element).setPointerCapture(event.pointerId);

@@ -367,7 +367,8 @@ function told(flow: Flow, effect: Effect, catalogue: Catalogue): string {
   const groups = groupsOf(flow, effect);
   const moves = flow.moves.map(
     ([slice, from, to, rule, number]) =>
-      `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ${nameOfRule(flow, effect, catalogue, rule!)} before frame ${flow.frames[slice! + 1]}`,
+      `${count(number!)} from ${label(groups, from!)} to ${label(groups, to!)} by ` +
+      `${nameOfRule(flow, effect, catalogue, rule!)} before frame ${flow.frames[slice! + 1]}`,
   );
   return `Flow between groups: ${moves.slice(0, 12).join("; ") || "no moves"}`;
 }

@@ -7,6 +7,7 @@ import { answered, api, type Catalogue, type KindInfo } from "@/api/client";
 import { kindOf, listOf, nameOf, wordFor, type Collection, type Effect, type Node } from "@/state/document";
 import { capitalised } from "@/ui/words";
 import { useSession, useStudio } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 export function Guide() {
   const session = useSession();
@@ -158,7 +159,13 @@ function KindHelp({ info }: { info: KindInfo }) {
 
 function Text({ text }: { text: string }) {
   return (
-    <div className="space-y-2 leading-relaxed text-text/90 [&_code]:rounded [&_code]:bg-stage [&_code]:px-1 [&_code]:font-mono [&_code]:text-[12px] [&_em]:text-ice [&_em]:not-italic [&_h2]:mt-4 [&_h2]:font-medium [&_li]:ml-4 [&_ol]:list-decimal [&_ul]:list-disc">
+    <div
+      className={cx(
+        "space-y-2 leading-relaxed text-text/90 [&_code]:rounded [&_code]:bg-stage [&_code]:px-1",
+        "[&_code]:font-mono [&_code]:text-[12px] [&_em]:text-ice [&_em]:not-italic [&_h2]:mt-4",
+        "[&_h2]:font-medium [&_li]:ml-4 [&_ol]:list-decimal [&_ul]:list-disc",
+      )}
+    >
       <Markdown>{text}</Markdown>
     </div>
   );

@@ -12,6 +12,7 @@ import { useWindowWidth } from "@/ui/room";
 import { Advisories } from "./Advisories";
 import { Charts } from "./Charts";
 import { Probe } from "./Probe";
+import { cx } from "@/ui/cx";
 
 const Guide = lazy(() => import("./Guide").then((module) => ({ default: module.Guide })));
 
@@ -61,7 +62,10 @@ export function LensPane() {
               <Tabs.Trigger
                 key={id}
                 value={id}
-                className="-mb-px flex h-9 items-center border-b-2 border-transparent px-2 text-soft data-[state=active]:border-ice data-[state=active]:text-text"
+                className={cx(
+                  "-mb-px flex h-9 items-center border-b-2 border-transparent px-2 text-soft",
+                  "data-[state=active]:border-ice data-[state=active]:text-text",
+                )}
               >
                 {label}
                 {id === "advisories" && <Remarks />}

@@ -111,14 +111,13 @@ function Empty({ title, text }: { title: string; text: string }) {
   );
 }
 
+const PICK =
+  "Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story. " +
+  "Shift and drag, and many are chosen in a box.";
+
 /** With nobody picked: what to do. */
 function Nobody() {
-  return (
-    <Empty
-      title="Nobody is picked"
-      text="Click a particle on the stage to see its values, why each rule does or does not hold for it, and its life story. Shift and drag, and many are chosen in a box."
-    />
-  );
+  return <Empty title="Nobody is picked" text={PICK} />;
 }
 
 const WORDS: Record<string, string> = { above: ">", at_least: "≥", below: "<", at_most: "≤", equal: "=" };

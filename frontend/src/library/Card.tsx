@@ -5,6 +5,7 @@ import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
 import { Menu } from "@/ui/controls";
+import { cx } from "@/ui/cx";
 
 interface CardProps {
   effect: EffectSummary;
@@ -35,7 +36,11 @@ export function Card({
   return (
     <li
       data-effect={effect.id}
-      className={`group relative overflow-hidden rounded-lg border bg-stage [contain-intrinsic-size:auto_290px] [content-visibility:auto] ${chosen ? "border-ice" : "border-line hover:border-ice/50"}`}
+      className={cx(
+        "group relative overflow-hidden rounded-lg border bg-stage",
+        "[contain-intrinsic-size:auto_290px] [content-visibility:auto]",
+        `${chosen ? "border-ice" : "border-line hover:border-ice/50"}`,
+      )}
       onKeyDown={(event) => event.key === "F2" && onNaming(true)}
     >
       <Link
@@ -79,7 +84,11 @@ export function Card({
         aria-checked={chosen}
         aria-label={`Choose ${effect.name}`}
         onClick={(event) => onChoose(event.shiftKey)}
-        className={`absolute left-2 top-2 grid size-6 place-items-center rounded border bg-panel/80 ${chosen ? "border-ice text-ice" : "border-line text-transparent hover:text-soft"} ${choosing || chosen ? "" : "opacity-0 focus-visible:opacity-100 group-hover:opacity-100"}`}
+        className={cx(
+          "absolute left-2 top-2 grid size-6 place-items-center rounded border bg-panel/80",
+          `${chosen ? "border-ice text-ice" : "border-line text-transparent hover:text-soft"}`,
+          `${choosing || chosen ? "" : "opacity-0 focus-visible:opacity-100 group-hover:opacity-100"}`,
+        )}
       >
         <Check className="size-4" />
       </button>
@@ -126,7 +135,10 @@ function Name({ name, onDone }: { name: string; onDone: (name: string) => void }
         if (event.key === "Escape") event.currentTarget.value = name;
         if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
       }}
-      className="pointer-events-auto ml-[11px] mt-[9px] w-[calc(100%-22px)] rounded border border-ice bg-raised px-1 py-0.5 font-medium !outline-none"
+      className={cx(
+        "pointer-events-auto ml-[11px] mt-[9px] w-[calc(100%-22px)] rounded border border-ice",
+        "bg-raised px-1 py-0.5 font-medium !outline-none",
+      )}
     />
   );
 }

@@ -13,6 +13,7 @@ import { found, ORDERS, type Order } from "./sorting";
 import { Starters } from "./Starters";
 import { Storage } from "./Storage";
 import { useApp, useConnection } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 export function Library({ onIdle }: { onIdle: () => void }) {
   const app = useApp();
@@ -131,7 +132,10 @@ export function Library({ onIdle }: { onIdle: () => void }) {
           </div>
           <div className="flex gap-2">
             <label
-              className="flex cursor-pointer items-center gap-1.5 rounded border border-line px-2.5 py-1 leading-5 focus-within:outline-2 focus-within:outline-ice hover:bg-raised"
+              className={cx(
+                "flex cursor-pointer items-center gap-1.5 rounded border border-line px-2.5 py-1",
+                "leading-5 focus-within:outline-2 focus-within:outline-ice hover:bg-raised",
+              )}
               title="A file with effects, or a document. It can be dropped on this page, too."
             >
               <Download className="size-4" /> Bring in…
@@ -268,7 +272,12 @@ export function Library({ onIdle }: { onIdle: () => void }) {
         <Storage onDeleted={() => setShowDeleted(true)} />
       </main>
       {dropping && (
-        <div className="pointer-events-none fixed inset-3 grid place-items-center rounded-lg border-2 border-dashed border-ice bg-panel/80 text-base">
+        <div
+          className={cx(
+            "pointer-events-none fixed inset-3 grid place-items-center rounded-lg border-2",
+            "border-dashed border-ice bg-panel/80 text-base",
+          )}
+        >
           Drop to bring it into the library
         </div>
       )}

@@ -11,6 +11,7 @@ import { Exchangeable } from "./KindPicker";
 import { NotesAt } from "./notes";
 import { Sentence } from "./Sentence";
 import { useSession } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 const PUSHES = "On the way: asked at the start of the step, it acts on the motion. Drag to move it.";
 const CHANGES = "At the end of the step, after motion: asked where everybody is then. Drag to move it.";
@@ -75,7 +76,10 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
             actions.filter((_, other) => other !== index),
           )
         }
-        className="absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100"
+        className={cx(
+          "absolute right-0 top-0 rounded p-1.5 text-soft opacity-0 hover:bg-raised",
+          "hover:text-ember focus-visible:opacity-100 group-hover/action:opacity-100",
+        )}
       >
         <X className="size-3" />
       </button>

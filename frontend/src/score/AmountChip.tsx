@@ -28,6 +28,7 @@ import { told } from "./unsaid";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
 import { exchange } from "@/state/exchanging";
+import { cx } from "@/ui/cx";
 
 export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: Node; path: Path }) {
   const session = useSession();
@@ -280,7 +281,10 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
               aria-pressed={kind.kind === amount.kind}
               title={unmarked(kind.help)}
               onClick={() => change(kind.kind)}
-              className={`rounded px-2 py-0.5 text-xs ${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+              className={cx(
+                "rounded px-2 py-0.5 text-xs",
+                `${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`,
+              )}
             >
               {kind.title}
             </button>

@@ -10,6 +10,7 @@ import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 import { Spark } from "./Spark";
 import { useSession } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 /** The condition of a rule, or an invitation to give one. */
 export function RuleCondition({ condition, path, rule }: { condition: Node | null; path: Path; rule: string }) {
@@ -117,7 +118,10 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
             <button
               type="button"
               aria-label="Change this condition"
-              className="absolute -top-0.5 left-0.5 grid size-6 place-items-center rounded bg-panel text-xs text-soft hover:bg-raised hover:text-text"
+              className={cx(
+                "absolute -top-0.5 left-0.5 grid size-6 place-items-center rounded bg-panel text-xs",
+                "text-soft hover:bg-raised hover:text-text",
+              )}
             >
               ⋯
             </button>

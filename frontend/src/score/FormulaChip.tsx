@@ -8,6 +8,7 @@ import { EditorHead } from "./editors";
 import { useNotesAt } from "@/state/advisories";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
+import { cx } from "@/ui/cx";
 
 const PAUSE = 500;
 
@@ -55,7 +56,10 @@ function FormulaEditor({ label, value, path }: { label: string; value: string; p
         aria-label={label}
         spellCheck={false}
         rows={Math.min(12, Math.max(4, text.split("\n").length + 1))}
-        className="w-full resize-y rounded border border-line bg-panel px-2 py-1.5 font-mono text-[12.5px] leading-relaxed focus:border-ice focus:outline-none"
+        className={cx(
+          "w-full resize-y rounded border border-line bg-panel px-2 py-1.5 font-mono text-[12.5px]",
+          "leading-relaxed focus:border-ice focus:outline-none",
+        )}
         value={text}
         onChange={(event) => {
           const next = event.target.value;

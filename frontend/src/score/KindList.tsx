@@ -9,6 +9,7 @@ import { unmarked } from "@/ui/words";
 import { useScore } from "./context";
 import { useFitting } from "./KindPicker";
 import { matches } from "./matching";
+import { cx } from "@/ui/cx";
 
 interface Props {
   slot: string;
@@ -63,7 +64,10 @@ export function KindList({ slot, path, present, onChoose }: Props) {
           <Command.Group
             key={title}
             heading={title || undefined}
-            className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft"
+            className={cx(
+              "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5",
+              "[&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft",
+            )}
           >
             {members.map((kind) => (
               <Command.Item

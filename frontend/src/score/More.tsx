@@ -7,6 +7,7 @@ import { IconButton, Popover } from "@/ui/controls";
 import { capitalised, unmarked } from "@/ui/words";
 import { Chip } from "./Chip";
 import { useSession } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 interface Props {
   info: KindInfo;
@@ -24,7 +25,11 @@ export function More({ info, fields, node, path }: Props) {
           type="button"
           aria-label={`More of ${info.title}: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`}
           title={`More: ${fields.map((field) => field.label.toLowerCase()).join(", ")}`}
-          className="more -my-1 ml-1 inline-grid size-6 place-items-center rounded align-middle text-xs leading-none text-soft opacity-0 hover:bg-raised hover:text-ice focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100"
+          className={cx(
+            "more -my-1 ml-1 inline-grid size-6 place-items-center rounded align-middle text-xs",
+            "leading-none text-soft opacity-0 hover:bg-raised hover:text-ice",
+            "focus-visible:opacity-100 data-[state=open]:opacity-100 group-hover/card:opacity-100",
+          )}
         />
       }
     >

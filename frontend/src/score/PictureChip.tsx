@@ -9,6 +9,7 @@ import { Button, Popover } from "@/ui/controls";
 import { EditorHead } from "./editors";
 import { useSession } from "@/state/use";
 import { freshTicket, stopUpload } from "@/state/uploads";
+import { cx } from "@/ui/cx";
 
 interface PictureSet {
   id: string;
@@ -19,6 +20,11 @@ interface PictureSet {
   width: number;
   height: number;
 }
+
+/** Lines between the cells of a sheet. */
+const LINES = ["right", "bottom"]
+  .map((way) => `linear-gradient(to ${way}, var(--ice) 1px, transparent 1px)`)
+  .join(", ");
 
 const usePictures = () => useQuery({ queryKey: ["pictures"], queryFn: () => answered(api.GET("/api/pictures")) });
 
@@ -49,7 +55,10 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
             type="button"
             aria-pressed={set.id === value}
             onClick={() => session.edit(path, set.id)}
-            className={`rounded border p-1 text-left text-xs ${set.id === value ? "border-ice text-ice" : "border-line text-soft hover:text-text"}`}
+            className={cx(
+              "rounded border p-1 text-left text-xs",
+              `${set.id === value ? "border-ice text-ice" : "border-line text-soft hover:text-text"}`,
+            )}
           >
             <Thumb set={set} />
             <span className="block truncate">{set.name}</span>
@@ -157,7 +166,7 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
                 <span
                   className="pointer-events-none absolute inset-0"
                   style={{
-                    backgroundImage: `linear-gradient(to right, var(--ice) 1px, transparent 1px), linear-gradient(to bottom, var(--ice) 1px, transparent 1px)`,
+                    backgroundImage: LINES,
                     backgroundSize: `${100 / columns}% ${100 / rows}%`,
                     opacity: 0.6,
                   }}
@@ -174,7 +183,10 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
                       max={64}
                       value={number}
                       onChange={(event) => set(Math.max(1, Math.min(64, Math.round(Number(event.target.value) || 1))))}
-                      className="tabular w-14 rounded border border-line bg-panel px-1 py-0.5 text-right focus:border-ice focus:outline-none"
+                      className={cx(
+                        "tabular w-14 rounded border border-line bg-panel px-1 py-0.5 text-right focus:border-ice",
+                        "focus:outline-none",
+                      )}
                     />
                   </label>
                 ))}

@@ -6,6 +6,7 @@ import { IconButton } from "@/ui/controls";
 import {} from "@/ui/numbers";
 import { worth } from "@/ui/typed";
 import { useSession } from "@/state/use";
+import { cx } from "@/ui/cx";
 
 export function PointsEditor({ value, path }: { value: number[][]; path: Path }) {
   const session = useSession();
@@ -37,7 +38,10 @@ export function PointsEditor({ value, path }: { value: number[][]; path: Path })
               <input
                 key={`${axis} ${entry}`}
                 aria-label={`Point ${index + 1} ${"xyz"[axis]}`}
-                className="tabular w-full rounded border border-line bg-panel px-1 py-0.5 text-right text-xs focus:border-ice focus:outline-none"
+                className={cx(
+                  "tabular w-full rounded border border-line bg-panel px-1 py-0.5 text-right text-xs",
+                  "focus:border-ice focus:outline-none",
+                )}
                 defaultValue={String(entry)}
                 onBlur={(event) => event.target.value !== String(entry) && put(index, axis, event.target.value)}
                 onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}

@@ -13,6 +13,7 @@ import { EditorHead } from "./editors";
 import { asStops, gradientOf, isNamed, ramped } from "./ramps";
 import { useRun, useSession, useStudio } from "@/state/use";
 import { storeAt } from "@/state/store";
+import { cx } from "@/ui/cx";
 
 export function RampChip({ field, parent, path }: { field: FieldInfo; parent: Node; path: Path }) {
   const session = useSession();
@@ -86,7 +87,10 @@ export function RampChip({ field, parent, path }: { field: FieldInfo; parent: No
             type="button"
             aria-pressed={ramp.named === name}
             onClick={() => session.edit(path, { named: name, reversed: ramp.reversed ?? false, keys: [] })}
-            className={`flex h-6 items-center gap-2 rounded px-1 text-xs ${ramp.named === name ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+            className={cx(
+              "flex h-6 items-center gap-2 rounded px-1 text-xs",
+              `${ramp.named === name ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`,
+            )}
           >
             <span
               className="h-3 w-16 rounded-sm border border-line"

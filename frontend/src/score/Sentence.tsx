@@ -1,4 +1,5 @@
-/** A part of the document read as a sentence, every value a chip that is edited in place; what the sentence leaves unsaid is behind its dots. */
+/** A part of the document read as a sentence, every value a chip that is edited in place; what the sentence leaves
+ * unsaid is behind its dots. */
 
 import { Fragment, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";

@@ -13,6 +13,7 @@ import { rendered } from "@/ui/rendered";
 import { AllValues } from "./AllValues";
 import { NotesUnder } from "./notes";
 import { Sentence } from "./Sentence";
+import { cx } from "@/ui/cx";
 
 interface CardProps {
   collection: Collection;
@@ -75,13 +76,19 @@ export function Card(props: CardProps) {
       data-item={`${collection}/${String(item.id)}`}
       aria-label={name}
       onClick={() => session.set({ selected: [...path] })}
-      className={`group/card relative border-b border-line/50 py-px pl-6 pr-2 ${tone} ${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`}
+      className={cx(
+        `group/card relative border-b border-line/50 py-px pl-6 pr-2 ${tone}`,
+        `${isDragging ? "z-10 bg-raised shadow-lg" : ""} ${off ? "opacity-50" : ""}`,
+      )}
     >
       <button
         type="button"
         ref={setActivatorNodeRef}
         aria-label={`Move ${name}`}
-        className="absolute left-0 top-0.5 grid size-6 cursor-grab touch-none place-items-center text-line hover:text-soft group-hover/card:text-soft"
+        className={cx(
+          "absolute left-0 top-0.5 grid size-6 cursor-grab touch-none place-items-center text-line",
+          "hover:text-soft group-hover/card:text-soft",
+        )}
         {...attributes}
         {...listeners}
         tabIndex={-1}

@@ -106,7 +106,8 @@ export function rangeOf(field: FieldInfo, parent: Node, { catalogue, effect }: S
   return own;
 }
 
-/** A field as it is declared where its siblings are as they are: other words for another manner, the unit of the quantity that it follows. */
+/** A field as it is declared where its siblings are as they are: other words for another manner, the unit of the
+ * quantity that it follows. */
 export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, effect: Declared): FieldInfo {
   let now = field;
   for (const [sibling, cases] of Object.entries(field.variants ?? {}))

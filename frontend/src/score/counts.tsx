@@ -8,6 +8,7 @@ import { Hint } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { isInstant } from "./explaining";
 import { Spark } from "./Spark";
+import { cx } from "@/ui/cx";
 
 const CURVE = 64;
 
@@ -111,7 +112,10 @@ function CountButton({ id, otherwise = false, label, highlight }: CountProps) {
           if (pinned) unring();
           else ring(true);
         }}
-        className={`flex h-6 shrink-0 items-center rounded px-1 text-right text-xs ${pinned ? "bg-ice/20 text-ice" : "text-soft hover:text-text"}`}
+        className={cx(
+          "flex h-6 shrink-0 items-center rounded px-1 text-right text-xs",
+          `${pinned ? "bg-ice/20 text-ice" : "text-soft hover:text-text"}`,
+        )}
       >
         <span className="sr-only">{label}: </span>
         <Numbers id={id} otherwise={otherwise} />

@@ -13,6 +13,7 @@ import { Keyable } from "./Keyable";
 import { PointsEditor } from "./PointsEditor";
 import { useSession } from "@/state/use";
 import { storeAt, type Store } from "@/state/store";
+import { cx } from "@/ui/cx";
 
 const part = (store: Store, whole: readonly number[], index: number): Store => {
   const put = (value: Json) => whole.map((entry, at) => (at === index ? Number(value) : entry));
@@ -108,7 +109,8 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
   );
 }
 
-/** How a slider is bent where its range spans decades: by powers of this, so that small values have as much room as large ones. 0 is straight. */
+/** How a slider is bent where its range spans decades: by powers of this, so that small values have as much room as
+ * large ones. 0 is straight. */
 function bendOf(soft: readonly [number, number], [low, high]: readonly [number, number]): number {
   if (low < 0 || high <= 0) return 0;
   if (low > 0) return high / low >= 50 ? high / low : 0;
@@ -176,7 +178,10 @@ export function FlagEditor({ value, store, label }: { value: number; store: Stor
           role="radio"
           aria-checked={value >= 0.5 === (choice === 1)}
           onClick={() => store.commit(choice)}
-          className={`rounded px-2.5 py-0.5 ${value >= 0.5 === (choice === 1) ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`}
+          className={cx(
+            "rounded px-2.5 py-0.5",
+            `${value >= 0.5 === (choice === 1) ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`,
+          )}
         >
           {choice ? "yes" : "no"}
         </button>

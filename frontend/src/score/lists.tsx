@@ -10,6 +10,7 @@ import { Swatch } from "./Chip";
 import { EditorHead } from "./editors";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
+import { cx } from "@/ui/cx";
 
 const MOST = 64;
 
@@ -65,7 +66,10 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
                     value.filter((_, at) => at !== index),
                   )
                 }
-                className="absolute -right-2 -top-2 grid size-6 place-items-center rounded-full text-soft opacity-0 hover:text-ember focus-visible:opacity-100 group-hover/color:opacity-100"
+                className={cx(
+                  "absolute -right-2 -top-2 grid size-6 place-items-center rounded-full text-soft opacity-0",
+                  "hover:text-ember focus-visible:opacity-100 group-hover/color:opacity-100",
+                )}
               >
                 <X className="size-3 rounded-full bg-raised" />
               </button>

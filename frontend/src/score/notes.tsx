@@ -5,8 +5,10 @@ import { useNotesAt, useNotesUnder, type Note } from "@/state/advisories";
 import { withValue, type Path } from "@/state/document";
 import { useSession } from "@/state/use";
 import { Hint } from "@/ui/controls";
+import { cx } from "@/ui/cx";
 
-/** A chip with what is wrong about it: marked, and told when one rests on the mark. The chip stays the same element either way, so that an editor
+/** A chip with what is wrong about it: marked, and told when one rests on the mark. The chip stays the same element
+ * either way, so that an editor
  * opened from it stays open while what is wrong comes and goes. */
 export function Noted({ path, children }: { path: Path; children: ReactNode }) {
   const [first] = useNotesAt(path);
@@ -21,7 +23,10 @@ export function Noted({ path, children }: { path: Path; children: ReactNode }) {
           <span
             aria-label={first.text}
             role="note"
-            className="ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25 text-xs leading-none font-semibold text-ember"
+            className={cx(
+              "ml-0.5 inline-grid size-3.5 -translate-y-px place-items-center rounded-full bg-ember/25",
+              "text-xs leading-none font-semibold text-ember",
+            )}
           >
             !
           </span>

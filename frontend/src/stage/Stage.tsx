@@ -1,4 +1,5 @@
-/** The stage: the picture in three dimensions, with what stands on and around it. It is drawn by its engine; nothing here renders while it plays. */
+/** The stage: the picture in three dimensions, with what stands on and around it. It is drawn by its engine; nothing
+ * here renders while it plays. */
 
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { RunContext, useRunOf, useSession, useStudio } from "@/state/use";

@@ -101,7 +101,8 @@ export function pathTo(root: Json, address: string): Path | null {
   return path;
 }
 
-/** The document with an id for every part in a list within its items that has none, or that of another. Whatever is as `before` is not looked at. */
+/** The document with an id for every part in a list within its items that has none, or that of another. Whatever is
+ * as `before` is not looked at. */
 export function identified<T extends Json>(node: T, before: Json | undefined, depth = 0): T {
   if (node === before || node === null || typeof node !== "object") return node;
   const known = before as Record<string | number, Json> | null | undefined;

@@ -1,4 +1,5 @@
-/** Changing what stands in a place: the server decides what fits, what is kept and which values it begins with; the page commits the result. */
+/** Changing what stands in a place: the server decides what fits, what is kept and which values it begins with; the
+ * page commits the result. */
 
 import { answered, api, type Refused } from "@/api/client";
 import { same, type Effect, type Json, type Node, type Path } from "./document";

@@ -63,7 +63,8 @@ export function valueNow(given: Json | undefined, computed: KeyValue | undefined
 export const keyAt = (keys: readonly Key[], at: number, within = SAME): number =>
   keys.findIndex((key) => Math.abs(key.at - at) <= within);
 
-/** Paths of all keyframed numbers in a part of the document; `curves` are the names of fields that hold curves over something else than time. */
+/** Paths of all keyframed numbers in a part of the document; `curves` are the names of fields that hold curves over
+ * something else than time. */
 export function keyedPaths(
   node: Json,
   curves: ReadonlySet<string>,

@@ -2,6 +2,7 @@
 
 import { Dialog as RadixDialog, DropdownMenu, Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-ui";
 import { useState, type ComponentProps, type KeyboardEvent, type ReactNode } from "react";
+import { cx } from "@/ui/cx";
 
 export function Button({
   tone = "quiet",
@@ -31,7 +32,11 @@ export function IconButton({
       <button
         type="button"
         aria-label={label}
-        className={`inline-flex size-7 items-center justify-center rounded text-soft hover:bg-raised hover:text-text disabled:opacity-30 disabled:hover:bg-transparent [&_svg]:size-4 ${className}`}
+        className={cx(
+          "inline-flex size-7 items-center justify-center rounded text-soft hover:bg-raised",
+          "hover:text-text disabled:opacity-30 disabled:hover:bg-transparent [&_svg]:size-4",
+          `${className}`,
+        )}
         {...rest}
       >
         {children}
@@ -120,7 +125,11 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
           align="start"
           sideOffset={6}
           collisionPadding={10}
-          className={`z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto rounded-md border border-line bg-raised p-3 shadow-xl outline-none ${wide ? "w-96" : "w-80"}`}
+          className={cx(
+            "z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto",
+            "rounded-md border border-line bg-raised p-3 shadow-xl outline-none",
+            `${wide ? "w-96" : "w-80"}`,
+          )}
         >
           {children}
         </RadixPopover.Content>
@@ -204,7 +213,10 @@ export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEn
           align="start"
           sideOffset={4}
           collisionPadding={8}
-          className="z-50 max-h-[min(460px,var(--radix-dropdown-menu-content-available-height))] min-w-52 overflow-y-auto rounded-md border border-line bg-raised p-1 shadow-xl"
+          className={cx(
+            "z-50 max-h-[min(460px,var(--radix-dropdown-menu-content-available-height))] min-w-52",
+            "overflow-y-auto rounded-md border border-line bg-raised p-1 shadow-xl",
+          )}
         >
           {entries.map((entry, index) => {
             const head = entry.heading !== entries[index - 1]?.heading ? entry.heading : null;
@@ -214,7 +226,11 @@ export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEn
                 <DropdownMenu.Item
                   disabled={entry.disabled}
                   onSelect={entry.onSelect}
-                  className={`flex cursor-pointer items-baseline justify-between gap-4 rounded px-2 py-1 outline-none data-[highlighted]:bg-ice/12 data-[disabled]:opacity-40 ${entry.danger ? "text-ember" : ""}`}
+                  className={cx(
+                    "flex cursor-pointer items-baseline justify-between gap-4 rounded px-2 py-1 outline-none",
+                    "data-[highlighted]:bg-ice/12 data-[disabled]:opacity-40",
+                    `${entry.danger ? "text-ember" : ""}`,
+                  )}
                 >
                   <span>{entry.label}</span>
                   {entry.hint && <span className="text-xs text-soft">{entry.hint}</span>}
@@ -253,7 +269,11 @@ export function Dialog({ open, onOpenChange, title, description, unfocused, wide
             event.preventDefault();
             (event.currentTarget as HTMLElement).focus();
           }}
-          className={`fixed left-1/2 top-[12%] z-50 max-h-[80vh] max-w-[92vw] ${wide ? "w-[780px]" : "w-[520px]"} -translate-x-1/2 overflow-y-auto rounded-lg border border-line bg-panel p-5 shadow-2xl`}
+          className={cx(
+            "fixed left-1/2 top-[12%] z-50 max-h-[80vh] max-w-[92vw]",
+            `${wide ? "w-[780px]" : "w-[520px]"} -translate-x-1/2 overflow-y-auto rounded-lg border`,
+            "border-line bg-panel p-5 shadow-2xl",
+          )}
         >
           <RadixDialog.Title className="mb-1 text-base font-medium">{title}</RadixDialog.Title>
           {description && <RadixDialog.Description className="mb-3 text-soft">{description}</RadixDialog.Description>}

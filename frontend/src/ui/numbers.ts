@@ -25,6 +25,10 @@ export function short(value: number): string {
   return (Math.abs(value) < 1e-4 ? "0" : text).replace("-", "−");
 }
 
+/** What makes a number an ordinal: 2nd, 13th. */
+const ending = (value: number): string =>
+  Math.floor(value / 10) === 1 ? "th" : (["th", "st", "nd", "rd"][value % 10] ?? "th");
+
 /** A number with its unit as read in a sentence. */
 export function withUnit(value: number, unit: string | null | undefined, words: Record<string, string>): string {
   if (unit === "count") return count(value);
@@ -33,10 +37,7 @@ export function withUnit(value: number, unit: string | null | undefined, words: 
   if (unit === "s" && value >= 1e8) return "ever";
   if (unit === "deg") return `${plain(value)}°`;
   const word = unit ? (words[unit] ?? unit) : "";
-  if (unit === "frame")
-    return value === 1
-      ? "frame"
-      : `${count(value)}${["th", "st", "nd", "rd"][value % 10] && Math.floor(value / 10) !== 1 ? (["th", "st", "nd", "rd"][value % 10] as string) : "th"} frame`;
+  if (unit === "frame") return value === 1 ? "frame" : `${count(value)}${ending(value)} frame`;
   if (unit === "steps") return `${count(value)} ${value === 1 ? "step" : "steps"}`;
   return word ? `${plain(value)} ${word}` : plain(value);
 }

@@ -1,6 +1,7 @@
 /** Reading what is typed into a box for a number: units, percent of the present value, groups of digits, small sums. */
 
-/** What a unit measures, in words, and what its suffixes are worth in it. Suffixes that depend on the frame rate are worth `fps` or its inverse. */
+/** What a unit measures, in words, and what its suffixes are worth in it. Suffixes that depend on the frame rate are
+ * worth `fps` or its inverse. */
 interface Measure {
   words: string;
   suffixes: Record<string, number | "frame" | "per frame">;

@@ -68,7 +68,8 @@ const RING = new Vector3(0.66, 0.83, 0.86);
 /** Where see-through looks begin in the order of drawing; shapes and lines of the stage come before. */
 const AFTER_SOLID = 10;
 
-/** Slabs of depth in which several see-through looks are drawn one after another, so that the nearer covers the further whichever look it is of. */
+/** Slabs of depth in which several see-through looks are drawn one after another, so that the nearer covers the
+ * further whichever look it is of. */
 const SLABS = 8;
 
 /** A quad along each piece of a ribbon: from its start (x 0) to its end (x 1), on both sides (y). */
@@ -217,7 +218,8 @@ export class DrawnLayer {
     return copies;
   }
 
-  /** Keeps a geometry to be freed. It is never culled as a whole: computing bounds of moving points each frame would cost more than it saves. */
+  /** Keeps a geometry to be freed. It is never culled as a whole: computing bounds of moving points each frame would
+   * cost more than it saves. */
   private kept<T extends BufferGeometry>(made: T): T {
     made.boundingSphere = new Sphere(new Vector3(), 1e9);
     this.geometries.push(made);

@@ -1,4 +1,5 @@
-/** One small mesh drawn once for each of many items. A graphics card does that by itself; without one, a copy of the mesh for each item is many times as fast. */
+/** One small mesh drawn once for each of many items. A graphics card does that by itself; without one, a copy of the
+ * mesh for each item is many times as fast. */
 
 import {
   BufferAttribute,

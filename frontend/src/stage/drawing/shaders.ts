@@ -1,9 +1,11 @@
-/** What the graphics card runs: particles as balls, discs, dots, sheets and pictures; ribbons; solid forms. Colours stay sRGB-encoded throughout. */
+/** What the graphics card runs: particles as balls, discs, dots, sheets and pictures; ribbons; solid forms. Colours
+ * stay sRGB-encoded throughout. */
 
 /** The lamp that shades everything, fixed to the camera. */
 const LAMP = "normalize(vec3(0.35, 0.75, 0.6))";
 
-/** Every drawn thing goes through two passes: what is solid hides what is behind it; what is not is laid over it afterwards, far to near. */
+/** Every drawn thing goes through two passes: what is solid hides what is behind it; what is not is laid over it
+ * afterwards, far to near. */
 const PASSES = /* glsl */ `
   uniform float pass_; // 0 solid, 1 see-through, 2 light that is added
   #ifdef SLABS
@@ -28,7 +30,8 @@ const TURNED = /* glsl */ `
   }
 `;
 
-/** SHAPE: 0 dot, 1 disc, 2 ball, 3 sheet, 4 picture facing the camera, 5 picture turned as the particle is. QUADS: four corners a particle instead of a point. */
+/** SHAPE: 0 dot, 1 disc, 2 ball, 3 sheet, 4 picture facing the camera, 5 picture turned as the particle is. QUADS:
+ * four corners a particle instead of a point. */
 export const PARTICLE_VERTEX = /* glsl */ `
   attribute float radius;
   attribute vec4 tint;
@@ -90,7 +93,8 @@ export const PARTICLE_VERTEX = /* glsl */ `
     #else
     float width = 2.0 * radius * reach * scale / max(-seen.z, 1e-6);
     #endif
-    // Smaller than a pixel and a half would flicker; a fainter one of that size reads the same. Tiny ones are kept in sight where that is wanted.
+    // Smaller than a pixel and a half would flicker; a fainter one of that size reads the same. Tiny ones are kept in
+    // sight where that is wanted.
     float shown = max(width, 1.5 * density);
     float part = clamp(width / shown, 0.0, 1.0);
     vTint = vec4(tint.rgb, tint.a * (tiny > 0.5 ? max(part, 0.4) : part * part));
@@ -267,7 +271,8 @@ export const RIBBON_VERTEX = /* glsl */ `
     if (next.z < -NEAR) {
       vec2 reached = atEnd < 0.5 ? sa - onScreen(vec4(p, 1.0)) : onScreen(vec4(n, 1.0)) - sb;
       float length_ = length(reached);
-      if (length_ > 1e-3 && (atEnd < 0.5 ? before.w + start.w > 0.0 : end.w + after.w > 0.0)) joint = normalize(direction + reached / length_ + direction * 1e-3);
+      bool goesOn = atEnd < 0.5 ? before.w + start.w > 0.0 : end.w + after.w > 0.0;
+      if (length_ > 1e-3 && goesOn) joint = normalize(direction + reached / length_ + direction * 1e-3);
     }
     vec2 normal = vec2(-joint.y, joint.x);
     // The cut is longer than the ribbon is wide where it bends; at hairpins it is kept short.

@@ -7,6 +7,7 @@ import { count } from "@/ui/numbers";
 import { useRun, useStudio, useApp, useSession } from "@/state/use";
 import { useStore } from "zustand";
 import { lastFrame } from "@/state/run";
+import { cx } from "@/ui/cx";
 
 const FORMATS: [ClipFormat, string, string][] = [
   ["still", "Still", "this frame as a PNG"],
@@ -99,7 +100,10 @@ function Wish({ onClose }: { onClose: () => void }) {
               type="button"
               aria-pressed={w === width && h === height}
               onClick={() => (setWidth(w), setHeight(h))}
-              className={`rounded px-2 py-0.5 text-xs ${w === width && h === height ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-text"}`}
+              className={cx(
+                "rounded px-2 py-0.5 text-xs",
+                `${w === width && h === height ? "bg-ice/15 text-ice" : "text-soft hover:bg-raised hover:text-text"}`,
+              )}
             >
               {name}
             </button>

@@ -99,7 +99,9 @@ const LARGER = /* glsl */ `
   uniform float share;
   vec3 tap(float x, float y) { return texture(source, at + vec2(x, y) * pixel).rgb; }
   void main() {
-    vec3 wide = tap(0.0, 0.0) * 4.0 + (tap(-1.0, 0.0) + tap(1.0, 0.0) + tap(0.0, -1.0) + tap(0.0, 1.0)) * 2.0 + tap(-1.0, -1.0) + tap(1.0, -1.0) + tap(-1.0, 1.0) + tap(1.0, 1.0);
+    vec3 sides = tap(-1.0, 0.0) + tap(1.0, 0.0) + tap(0.0, -1.0) + tap(0.0, 1.0);
+    vec3 corners = tap(-1.0, -1.0) + tap(1.0, -1.0) + tap(-1.0, 1.0) + tap(1.0, 1.0);
+    vec3 wide = tap(0.0, 0.0) * 4.0 + sides * 2.0 + corners;
     color = vec4(mix(texture(below, at).rgb, wide / 16.0, share), 1.0);
   }
 `;

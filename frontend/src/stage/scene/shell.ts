@@ -1,4 +1,5 @@
-/** A surface seen like thin glass: its edges show, what faces the eye lets through. For boundaries of fields and shapes that are not solid. */
+/** A surface seen like thin glass: its edges show, what faces the eye lets through. For boundaries of fields and
+ * shapes that are not solid. */
 
 import { BufferAttribute, BufferGeometry, FrontSide, Mesh, ShaderMaterial, Vector3 } from "three";
 
