@@ -385,9 +385,11 @@ function outline(
     const [x0, y0, x1, y1] = [x(key.at), y(value(key)), x(next.at), y(value(next))];
     if (key.ease === "hold") path += ` L ${x1} ${y0} L ${x1} ${y1}`;
     else if (key.ease === "linear") path += ` L ${x1} ${y1}`;
-    else const [a, b, c, d] = key.ease;
-    const bent = [x0 + (x1 - x0) * a, y0 + (y1 - y0) * b, x0 + (x1 - x0) * c, y0 + (y1 - y0) * d];
-    path += ` C ${bent.join(" ")} ${x1} ${y1}`;
+    else {
+      const [a, b, c, d] = key.ease;
+      const bent = [x0 + (x1 - x0) * a, y0 + (y1 - y0) * b, x0 + (x1 - x0) * c, y0 + (y1 - y0) * d];
+      path += ` C ${bent.join(" ")} ${x1} ${y1}`;
+    }
   });
   const last = keys.at(-1)!;
   return `${path} L ${Math.max(right, x(last.at))} ${y(value(last))}`;
