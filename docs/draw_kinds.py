@@ -21,6 +21,7 @@ from hailridge.core.looking.observe import recorded_moment  # noqa: E402
 from hailridge.core.scene.moment import Moment  # noqa: E402
 from hailridge.core.scene.plan import Plan  # noqa: E402
 from hailridge.core.step.simulation import Simulation  # noqa: E402
+from hailridge.formats.meshes import mesh_id  # noqa: E402
 from hailridge.formats.posters import poster  # noqa: E402
 from hailridge.model.catalogue import catalogue  # noqa: E402
 from hailridge.model.validation import read_effect  # noqa: E402
@@ -196,7 +197,12 @@ def action(kind: str) -> Node:
 def quantity(kind: str) -> Node:
     info = next(entry for entry in KINDS["quantity"] if entry["kind"] == kind)
     low, high = info["soft"]
-    given = {"attribute": {"attribute": "radius"}, "velocity_along": {}, "neighbours": {"distance": fixed(0.4)}}.get(kind, {})
+    given = {
+        "attribute": {"attribute": "radius"},
+        "velocity_along": {},
+        "neighbours": {"distance": fixed(0.4)},
+        "formula": {"text": "sin(position.x * 4)"},
+    }.get(kind, {})
     layer = node(
         "layer",
         "ramp",
@@ -247,6 +253,7 @@ def cloud(kind: str) -> Node:
         "falloff": {"shape": "target", "inner": 0.0, "outer": 0.8},
         "combination": {"fields": []},
         "gradient": {"start": [-1.2, 0.0, 0.0], "end": [1.2, 0.0, 0.0]},
+        "formula": {"text": "0.5 + 0.5 * sin(position.x * 5)"},
     }
     return node("field", kind, **given.get(kind, {})) | {"id": "cloud", "label": "Cloud"}
 
@@ -316,6 +323,7 @@ def one_shape(kind: str) -> Node:
         "point": {},
         "path": {"points": [[-1.3, -0.3, 0.0], [-0.4, 0.4, 0.0], [0.4, -0.4, 0.0], [1.3, 0.3, 0.0]]},
         "compound": {"members": ["a", "b"]},
+        "mesh": {"asset": mesh_id(demo.meshes()["tin-roof.obj"])},
     }
     shapes = (
         [shape("ball", "a", False, radius=0.5, position=[-0.35, 0.0, 0.0]), shape("ball", "b", False, radius=0.55, position=[0.45, 0.1, 0.0])]
@@ -323,7 +331,7 @@ def one_shape(kind: str) -> Node:
         else []
     )
     made = shape(kind, "it", kind not in ("compound",), **given.get(kind, {}))
-    scale = {"tube": 1.3, "cone": 1.5}.get(kind, 1.0)
+    scale = {"tube": 1.3, "cone": 1.5, "mesh": 0.4}.get(kind, 1.0)
     tilted = {"rotation": [35.0, 20.0, 0.0]} if kind in ("plane", "disc", "ring") else {}
     flat = kind in ("point", "path")
     placing = {"point": "centre", "path": "along"}.get(kind, "surface")
@@ -442,6 +450,12 @@ def look(kind: str) -> Node:
     return raw
 
 
+def picking(kind: str) -> Node:
+    raw = look("pictures")
+    raw["looks"][0] |= {"picture": "flakes", "picking": node("picking", kind)}
+    return raw
+
+
 def trail_length(kind: str) -> Node:
     raw = look("trails")
     raw["looks"][0]["length"] = node("trail_length", kind)
@@ -461,11 +475,10 @@ DRAWN: dict[str, Callable[[str], Node]] = {
     "facing": facing,
     "layer": layer,
     "look": look,
+    "picking": picking,
     "trail_length": trail_length,
 }
 KINDS: dict[str, list[Node]] = catalogue()["slots"]
-WITHOUT = {("shape", "mesh"), ("field", "formula"), ("quantity", "formula")}
-"""What has no look of its own."""
 
 
 def main() -> None:
@@ -474,7 +487,7 @@ def main() -> None:
     for slot, draw in DRAWN.items():
         for info in KINDS[slot]:
             name = f"{slot}-{info['kind']}"
-            if (slot, info["kind"]) in WITHOUT or (wanted and name not in wanted and slot not in wanted):
+            if wanted and name not in wanted and slot not in wanted:
                 continue
             try:
                 picture = drawn(draw(info["kind"]))

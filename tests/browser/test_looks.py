@@ -260,7 +260,9 @@ class Stories(LooksCase):
         page.get_by_role("button", name="Fit to present values").click()
         page.keyboard.press("Escape")
         self.until(
-            lambda: re.search(r"speed goes from 1\.\d+ m/s to 4\.\d+ m/s", " ".join(card.inner_text().split())),
+            lambda: re.search(
+                r"speed goes from 1\.\d+ m/s to 4\.\d+ m/s", " ".join(card.inner_text().split())
+            ),
             "fitted",
         )
         self.saved()

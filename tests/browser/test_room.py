@@ -13,7 +13,7 @@ SIZES = [(1024, 768), (1280, 800), (1920, 1080)]
 
 OVERLAPS = """() => {
   // What floats over the stage, and what frames it.
-  const seen = [...document.querySelectorAll('.stage-bar, [data-float], header, [aria-label="Clock"], [aria-label="Groups on the stage"]')]
+  const seen = [...document.querySelectorAll('.stage-bar, [data-float], [aria-label="Clock"], [aria-label="Groups on the stage"]')]
     .filter((one) => one.checkVisibility())
     .map((one) => [one.getAttribute('aria-label') ?? one.textContent.slice(0, 30) ?? one.tagName, one.getBoundingClientRect(), one])
     .filter(([, box]) => box.width > 0 && box.height > 0);
@@ -125,11 +125,11 @@ class Room(BrowserCase):
             page.keyboard.press("ArrowLeft")
         narrow = self.box("main[aria-label=Score]")["width"]
         self.assertEqual(narrow, 440 - 64)
-        page.get_by_role("button", name=re.compile("Fold: Looks")).click()
+        page.get_by_role("button", name=re.compile("^Looks"), expanded=True).click()
         page.reload()
         self.wait_computed()
         self.assertEqual(self.box("main[aria-label=Score]")["width"], narrow)
-        page.get_by_role("button", name=re.compile("Unfold: Looks")).wait_for()
+        page.get_by_role("button", name=re.compile("^Looks"), expanded=False).wait_for()
 
     def test_finding_in_the_score_and_its_map(self) -> None:
         page = self.open_demo()
@@ -166,4 +166,4 @@ class Room(BrowserCase):
         page.keyboard.press("Enter")
         self.saved()
         self.until(lambda: page.evaluate("window.renderings.card ?? 0") > 0, "a card renders")
-        self.assertLess(page.evaluate("window.renderings.card"), 8)
+        self.assertLess(page.evaluate("window.renderings.card"), page.locator("[data-item]").count())

@@ -308,7 +308,9 @@ class Story(BrowserCase):
         page.get_by_placeholder("Search").fill("bounce")
         page.get_by_role("option", name="bounce off a shape").click()
         # The newest shape is meant at once.
-        page.get_by_role("listitem", name="Solid floor").get_by_role("button", name="Slab", exact=True).wait_for()
+        page.get_by_role("listitem", name="Solid floor").get_by_role(
+            "button", name="Slab", exact=True
+        ).wait_for()
         self.saved()
         self.wait_computed()
         self.seek(60)
@@ -353,7 +355,9 @@ class Story(BrowserCase):
         page.get_by_role("option", name="give birth").click()
         self.lens("Advisories")
         page.get_by_test_id("lens").get_by_text(re.compile("multiplies without end")).wait_for()
-        page.get_by_text(re.compile("particle budget of 200,000 was reached at frame")).wait_for(timeout=150_000)
+        page.get_by_text(re.compile("particle budget of 200,000 was reached at frame")).wait_for(
+            timeout=150_000
+        )
         page.keyboard.press("Control+z")
         page.get_by_text(re.compile("does nothing yet")).wait_for()
         page.keyboard.press("Control+z")

@@ -4,7 +4,7 @@ import { useRef } from "react";
 import { kindOf, made, type Node, type Path } from "@/state/document";
 import { Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
-import { useRuleAround, useScore } from "./context";
+import { useExplained, useRuleAround, useScore } from "./context";
 import { AddKind, KindPicker } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
@@ -181,7 +181,7 @@ function Several({ condition, conditions, path, rule }: Omit<NodeProps, "onRemov
 
 /** For how many of those the rule looks at this condition holds by itself: shown for the conditions of a chosen rule. */
 function BranchCount({ path }: { path: Path }) {
-  const { branches, curves } = useRuleAround();
+  const { branches, curves } = useExplained();
   const inner = path.slice(3).join("/");
   const found = branches?.find((branch) => branch.path.join("/") === inner);
   const curve = curves?.curves.find((entry) => entry.path.join("/") === inner);

@@ -10,7 +10,7 @@ import { Hint, type MenuEntry } from "@/ui/controls";
 import { Actions } from "./Actions";
 import { Card } from "./cards";
 import { RuleCondition } from "./Conditions";
-import { RuleContext } from "./context";
+import { ExplainedContext, RuleContext, useExplained } from "./context";
 import { FailsCount, HoldsCount, HoldsSpark } from "./counts";
 import { isInstant, useBranchCurves, useExplanation } from "./explaining";
 import { AddKind } from "./KindPicker";
@@ -38,13 +38,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   const [asked, setAsked] = useState(false);
   const broken = useNotesUnder(path).some((note) => note.level === "error");
   const branched = isBranched(condition);
-  const explanation = useExplanation(id, !silent && (asked || (selected && branched)));
-  const branches = selected || asked ? (explanation?.branches ?? null) : null;
-  const curves = useBranchCurves(id, !silent && branched && (selected || asked));
-  const around = useMemo(
-    () => ({ who, trigger, selected, branches, curves }),
-    [who, trigger, selected, branches, curves],
-  );
+  const around = useMemo(() => ({ who, trigger, selected }), [who, trigger, selected]);
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = (trigger === "each" || isInstant(trigger)) && condition !== null;
   const toggleAlone = () => {
@@ -73,68 +67,96 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   );
   return (
     <RuleContext value={around}>
-      <Card
-        collection="rules"
-        item={rule}
-        index={index}
-        info={info}
-        off={silent}
-        extra={extra}
-        buttons={buttons}
-        mark={<span className="tabular mr-1.5 text-xs text-soft">{number}</span>}
-        behind={!silent && !broken && <HoldsSpark id={id} />}
-        aside={
-          silent ? null : broken ? (
-            <span className="ml-1 text-xs text-ember">left out</span>
-          ) : (
-            <HoldsCount rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />
-          )
-        }
-        below={
-          <div>
-            <Actions actions={actions} path={[...path, "actions"]} />
-            {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
-            {(selected || actions.length === 0) && <AddKind slot="action" path={[...path, "actions"]} label="action" />}
-            {otherwise.length > 0 && (
-              <div className="flex justify-between text-soft">
-                <span>otherwise</span>
-                {!silent && <FailsCount rule={rule} index={index} />}
-              </div>
-            )}
-            {(otherwise.length > 0 || (selected && canFork)) && (
-              <Actions actions={otherwise} path={[...path, "otherwise"]} />
-            )}
-            {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
-            {asked && !silent && explanation && (
-              <p
-                role="status"
-                data-testid="why-nobody"
-                className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85"
-              >
-                {explanation.text || "It holds for somebody at this frame."}
-              </p>
-            )}
-          </div>
-        }
-      >
-        <ManyChip field={field("who")} value={who} path={[...path, "who"]} />
-        <span className="text-soft"> · </span>
-        <ChoiceChip field={field("trigger")} value={trigger} path={[...path, "trigger"]} />{" "}
-        <RuleCondition condition={condition} path={[...path, "condition"]} rule={id} />
-        {rule.waits && (
-          <button
-            type="button"
-            className="chip ml-1"
-            onClick={() => session.edit([...path, "waits"], false)}
-            title="Until an action switches it on for a particle. Click to let it act from birth."
-          >
-            waits until switched on
-          </button>
-        )}
-      </Card>
+      <Explaining rule={id} why={!silent && asked} branches={!silent && branched && (selected || asked)}>
+        <Card
+          collection="rules"
+          item={rule}
+          index={index}
+          info={info}
+          off={silent}
+          extra={extra}
+          buttons={buttons}
+          mark={<span className="tabular mr-1.5 text-xs text-soft">{number}</span>}
+          behind={!silent && !broken && <HoldsSpark id={id} />}
+          aside={
+            silent ? null : broken ? (
+              <span className="ml-1 text-xs text-ember">left out</span>
+            ) : (
+              <HoldsCount rule={rule} index={index} onWhy={() => setAsked(!asked)} asked={asked} />
+            )
+          }
+          below={
+            <div>
+              <Actions actions={actions} path={[...path, "actions"]} />
+              {/* On being chosen, not on hover or focus: nothing may move under the pointer. */}
+              {(selected || actions.length === 0) && (
+                <AddKind slot="action" path={[...path, "actions"]} label="action" />
+              )}
+              {otherwise.length > 0 && (
+                <div className="flex justify-between text-soft">
+                  <span>otherwise</span>
+                  {!silent && <FailsCount rule={rule} index={index} />}
+                </div>
+              )}
+              {(otherwise.length > 0 || (selected && canFork)) && (
+                <Actions actions={otherwise} path={[...path, "otherwise"]} />
+              )}
+              {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
+              {asked && !silent && <Why />}
+            </div>
+          }
+        >
+          <ManyChip field={field("who")} value={who} path={[...path, "who"]} />
+          <span className="text-soft"> · </span>
+          <ChoiceChip field={field("trigger")} value={trigger} path={[...path, "trigger"]} />{" "}
+          <RuleCondition condition={condition} path={[...path, "condition"]} rule={id} />
+          {rule.waits && (
+            <button
+              type="button"
+              className="chip ml-1"
+              onClick={() => session.edit([...path, "waits"], false)}
+              title="Until an action switches it on for a particle. Click to let it act from birth."
+            >
+              waits until switched on
+            </button>
+          )}
+        </Card>
+      </Explaining>
     </RuleContext>
   );
 });
+
+interface ExplainingProps {
+  rule: string;
+  why: boolean;
+  branches: boolean;
+  children: React.ReactNode;
+}
+
+/** Asks for what is to be explained of a rule and gives it down. */
+function Explaining({ rule, why, branches, children }: ExplainingProps) {
+  const explanation = useExplanation(rule, why || branches);
+  const curves = useBranchCurves(rule, branches);
+  const given = useMemo(
+    () => ({ branches: explanation?.branches ?? null, curves, text: explanation?.text ?? null }),
+    [explanation, curves],
+  );
+  return <ExplainedContext value={given}>{children}</ExplainedContext>;
+}
+
+function Why() {
+  const { text } = useExplained();
+  if (text === null) return null;
+  return (
+    <p
+      role="status"
+      data-testid="why-nobody"
+      className="mt-1 border-l-2 border-brass/70 pl-2 text-xs leading-snug text-text/85"
+    >
+      {text || "It holds for somebody at this frame."}
+    </p>
+  );
+}
 
 interface SmallProps {
   label: string;

@@ -2,7 +2,7 @@
 
 import { DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { useQuery } from "@tanstack/react-query";
-import { memo, useMemo, useRef } from "react";
+import { memo, useMemo, useRef, type ReactNode } from "react";
 import { answered, api } from "@/api/client";
 import { useSession, useStudio } from "@/state/use";
 import { ScoreContext, type Surroundings } from "./context";
@@ -23,19 +23,12 @@ const INSTRUCTIONS = {
 
 export function Score() {
   const session = useSession();
-  const catalogue = useStudio((state) => state.catalogue);
-  const effect = useDeclared();
-  const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
   const pointer = useSensor(PointerSensor, { activationConstraint: { distance: 5 } });
   const sensors = useSensors(pointer, useSensor(KeyboardSensor, { coordinateGetter: byKeys, keyboardCodes: PICK_UP }));
   const list = useRef<HTMLDivElement>(null);
-  const surroundings = useMemo<Surroundings>(
-    () => ({ effect, catalogue, meshes: meshes.data ?? [] }),
-    [effect, catalogue, meshes.data],
-  );
   const drop = (event: DragEndEvent) => session.commit(dropped(session.state.document, session.state.catalogue, event));
   return (
-    <ScoreContext value={surroundings}>
+    <Declaring>
       <div className="flex h-full flex-col">
         <ScoreSearch list={list} />
         <div className="flex min-h-0 flex-1">
@@ -47,8 +40,20 @@ export function Score() {
           <ScoreMap list={list} />
         </div>
       </div>
-    </ScoreContext>
+    </Declaring>
   );
+}
+
+/** Gives down what sentences say of other parts; it follows the document, so that nothing around it has to. */
+function Declaring({ children }: { children: ReactNode }) {
+  const catalogue = useStudio((state) => state.catalogue);
+  const effect = useDeclared();
+  const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });
+  const surroundings = useMemo<Surroundings>(
+    () => ({ effect, catalogue, meshes: meshes.data ?? [] }),
+    [effect, catalogue, meshes.data],
+  );
+  return <ScoreContext value={surroundings}>{children}</ScoreContext>;
 }
 
 /** Apart, so that what is told of other parts can change without all of it rendering. */

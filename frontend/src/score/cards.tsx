@@ -96,7 +96,7 @@ export function Card(props: CardProps) {
         <GripVertical className="size-4" />
       </button>
       {/* Room for what stands at the right of the first line, told after it. */}
-      <span aria-hidden className={`float-right h-5 ${buttons ? "w-[158px]" : "w-12"}`} />
+      <span aria-hidden className={`float-right h-5 ${buttons ? "w-[166px]" : "w-12"}`} />
       <div className="leading-6 text-text/85">
         {mark}
         {renaming ? (
@@ -121,7 +121,7 @@ export function Card(props: CardProps) {
       </div>
       <span className="absolute right-2 top-[2px] flex h-[22px] items-center">
         {/* Their room is always there: nothing may re-wrap under the pointer. */}
-        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[66px]" : ""}`}>
+        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[72px]" : ""}`}>
           {behind && (
             <span className="absolute inset-0 flex items-center justify-end group-focus-within/card:opacity-0 group-hover/card:opacity-0">
               {behind}
@@ -142,7 +142,7 @@ export function Card(props: CardProps) {
         </span>
         {aside}
       </span>
-      {below}
+      {below && <div className="leading-6 text-text/85">{below}</div>}
       <NotesUnder path={path} />
       <Dialog
         open={asking !== null}

@@ -20,9 +20,14 @@ export interface RuleAround {
   selected?: boolean;
   /** Its trigger: a contact rule's quantities are read at contacts. */
   trigger: string;
-  /** For how many each of its conditions holds by itself, now and over time, where that was asked for. */
-  branches?: Branch[] | null;
-  curves?: BranchCurves | null;
+}
+
+/** For how many each condition of the rule around holds by itself, now and over time, and why it holds for nobody: where that
+ * was asked for. Apart from the rest, so that it can change without the rule's sentence rendering. */
+export interface Explained {
+  branches: Branch[] | null;
+  curves: BranchCurves | null;
+  text: string | null;
 }
 
 export interface Branch {
@@ -41,6 +46,10 @@ export const ScoreContext = createContext<Surroundings | null>(null);
 const ALONE: RuleAround = { who: [], trigger: "each" };
 export const RuleContext = createContext<RuleAround>(ALONE);
 export const useRuleAround = (): RuleAround => useContext(RuleContext);
+
+const UNASKED: Explained = { branches: null, curves: null, text: null };
+export const ExplainedContext = createContext<Explained>(UNASKED);
+export const useExplained = (): Explained => useContext(ExplainedContext);
 
 export function useScore(): Surroundings {
   const surroundings = useContext(ScoreContext);

@@ -10,7 +10,7 @@ import { isInstant } from "./explaining";
 import { Spark } from "./Spark";
 import { cx } from "@/ui/cx";
 
-const CURVE = 64;
+const CURVE = 70;
 
 export function HoldsSpark({ id }: { id: string }) {
   const stats = useRun((state) => state.stats);

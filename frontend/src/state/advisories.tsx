@@ -36,17 +36,17 @@ export function CheckProvider({ children }: { children: ReactNode }) {
   useEffect(() => {
     let current = true;
     answered(api.POST("/api/effects/check", { body: document })).then(
-      (found) => current && setAnswer({ list: found as unknown as Note[], problem: null }),
+      (found) => current && setAnswer((before) => renewed(before, found as unknown as Note[])),
       (error: Error) => current && setAnswer({ list: [], problem: error.message }),
     );
     return () => {
       current = false;
     };
   }, [document]);
-  const check = useMemo<Check>(
-    () => ({ ...answer, list: told(answer.list, (findings ?? []) as unknown as Finding[], document) }),
-    [answer, findings, document],
-  );
+  const check = useMemo<Check>(() => {
+    const list = told(answer.list, (findings ?? []) as unknown as Finding[], document);
+    return list === answer.list ? answer : { ...answer, list };
+  }, [answer, findings, document]);
   const places = useMemo(() => {
     const map = new Map<string, Note[]>();
     for (const note of check.list) {
@@ -62,6 +62,10 @@ export function CheckProvider({ children }: { children: ReactNode }) {
     </CheckContext>
   );
 }
+
+/** The answer as it is now; the one before where it says the same, so that nothing renders for it. */
+const renewed = (before: Check, list: Note[]): Check =>
+  before.problem === null && JSON.stringify(before.list) === JSON.stringify(list) ? before : { list, problem: null };
 
 /** Everything that the checks have to say. */
 export const useCheck = (): Check => useContext(CheckContext);
@@ -83,6 +87,7 @@ export function useNotesUnder(path: Path): Note[] {
 
 /** Once the budget has been reached, the warning of growth says so instead of that it will be. */
 function told(notes: Note[], findings: Finding[], effect: Effect): Note[] {
+  if (!notes.some((note) => note.code === "growth")) return notes;
   return notes.map((note) => {
     if (note.code !== "growth") return note;
     const item = addressOf(effect, note.item.slice(0, 2));
