@@ -162,7 +162,7 @@ class Motion(BrowserCase):
         page.mouse.move(box["x"] + 3, box["y"] + 5)
         page.mouse.down()
         for step in range(6):
-            page.mouse.move(box["x"] - 8 * step, box["y"] + 5)
+            page.mouse.move(box["x"] - 24 * step, box["y"] + 5)
             page.wait_for_timeout(220)
             seen.add(stage.get_attribute("data-trial"))
         # Nothing is saved before the mouse is let go, but the picture has followed.

@@ -68,7 +68,7 @@ export function Shortcuts({ open, onOpenChange, list }: Props) {
                   onClick={() => setAsking(command.name)}
                   onKeyDown={(event) => asking === command.name && take(command, event)}
                   onBlur={() => setAsking(null)}
-                  className="tabular h-6 rounded border border-line px-1.5 text-xs hover:border-ice"
+                  className="tabular h-6 min-w-6 rounded border border-line px-1.5 text-xs hover:border-ice"
                 >
                   {asking === command.name ? "press a key…" : (command.keys ?? "off")}
                 </button>
@@ -78,7 +78,7 @@ export function Shortcuts({ open, onOpenChange, list }: Props) {
                     aria-label={`No key for ${command.label}`}
                     title="Switch this key off"
                     onClick={() => put(command.name, "")}
-                    className="ml-1 h-6 px-1 text-soft hover:text-text"
+                    className="ml-1 h-6 min-w-6 text-soft hover:text-text"
                   >
                     ×
                   </button>

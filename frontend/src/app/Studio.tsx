@@ -9,7 +9,7 @@ import { Score } from "@/score/Score";
 import { Stage } from "@/stage/Stage";
 import type { Session } from "@/state/session";
 import { CheckProvider } from "@/state/advisories";
-import { SessionContext, useApp, useSession, useStudio } from "@/state/use";
+import { SessionContext, useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { Button, Dialog } from "@/ui/controls";
 import { commands } from "./commands";
 import { FirstHints } from "./FirstHints";
@@ -94,6 +94,7 @@ function Opened() {
     [navigate],
   );
   useKeys(open);
+  usePreferences((state) => state.keys);
   const list = shown ? commands(session, open) : [];
   const toggle = (window_: Window) => (next: boolean) => setShown(next ? window_ : null);
   return (

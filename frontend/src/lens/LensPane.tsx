@@ -40,7 +40,7 @@ export function LensPane() {
     <aside
       data-testid="lens"
       aria-label="Lens"
-      className="absolute inset-y-0 right-0 z-20 border-l border-line bg-panel/95 shadow-2xl backdrop-blur"
+      className="absolute inset-y-0 right-0 z-20 border-l border-line bg-panel shadow-2xl"
       style={{ width }}
     >
       <Grip

@@ -38,7 +38,7 @@ export function Part({ title, note, collection, ids, add, empty, pairs, children
     );
   return (
     <section aria-label={title} data-part={title}>
-      <header className="sticky top-0 z-[5] flex h-6 items-center gap-1 border-b border-line bg-panel/95 pr-2 backdrop-blur">
+      <header className="sticky top-0 z-[5] flex h-6 items-center gap-1 border-b border-line bg-panel pr-2">
         <button
           type="button"
           aria-expanded={!folded}

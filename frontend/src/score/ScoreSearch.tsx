@@ -26,8 +26,14 @@ export function ScoreSearch({ list }: { list: RefObject<HTMLDivElement | null> }
   }, [text, edition, list]);
   const go = () => {
     const first = list.current?.querySelector<HTMLElement>("[data-item]:not([data-aside])");
-    first?.click();
-    first?.scrollIntoView({ block: "center" });
+    if (!first) return;
+    setText("");
+    first.click();
+    // All else comes back first: then it is brought into view, and one types on in it.
+    setTimeout(() => {
+      first.scrollIntoView({ block: "center" });
+      first.querySelector<HTMLElement>(".chip")?.focus();
+    }, 50);
   };
   const foldAll = () => {
     const titles = [...(list.current?.querySelectorAll<HTMLElement>("[data-part]") ?? [])];

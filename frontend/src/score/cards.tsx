@@ -3,7 +3,7 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { Ellipsis, GripVertical } from "lucide-react";
-import { useState, type ReactNode } from "react";
+import { useEffect, useRef, useState, type ReactNode, type RefObject } from "react";
 import type { KindInfo } from "@/api/client";
 import { duplicated, turnTo } from "@/state/adding";
 import { nameOf, relabelled, usesOf, wordFor, type Collection, type Node } from "@/state/document";
@@ -47,6 +47,9 @@ export function Card(props: CardProps) {
   const [renaming, setRenaming] = useState(false);
   const sortable = useSortable({ id: `${collection}/${String(item.id)}` });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = sortable;
+  const room = useRef<HTMLSpanElement>(null);
+  const edge = useRef<HTMLSpanElement>(null);
+  useRoomFor(edge, room);
   const path = [collection, index] as const;
   const name = nameOf(item, word, index);
   const labelled = "label" in item;
@@ -96,7 +99,7 @@ export function Card(props: CardProps) {
         <GripVertical className="size-4" />
       </button>
       {/* Room for what stands at the right of the first line, told after it. */}
-      <span aria-hidden className={`float-right h-5 ${buttons ? "w-[166px]" : "w-12"}`} />
+      <span ref={room} aria-hidden className="float-right h-5 w-12" />
       <div className="leading-6 text-text/85">
         {mark}
         {renaming ? (
@@ -119,7 +122,7 @@ export function Card(props: CardProps) {
         {off && <span className="mr-2 text-xs text-soft">off</span>}
         {children ?? <Sentence info={info} node={item} path={path} whole />}
       </div>
-      <span className="absolute right-2 top-[2px] flex h-[22px] items-center">
+      <span ref={edge} className="absolute right-2 top-[2px] flex h-[22px] items-center">
         {/* Their room is always there: nothing may re-wrap under the pointer. */}
         <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[72px]" : ""}`}>
           {behind && (
@@ -160,6 +163,22 @@ export function Card(props: CardProps) {
       </Dialog>
     </li>
   );
+}
+
+/** Widths are told in steps, so that a number with one digit more does not make lines jump. */
+const STEP = 16;
+
+/** Keeps as much room free in the first line as stands at its edge. */
+function useRoomFor(edge: RefObject<HTMLElement | null>, room: RefObject<HTMLElement | null>): void {
+  useEffect(() => {
+    if (!edge.current) return;
+    const observer = new ResizeObserver(([entry]) => {
+      const wide = Math.ceil((entry?.contentRect.width ?? 0) / STEP) * STEP + 4;
+      if (room.current) room.current.style.width = `${wide}px`;
+    });
+    observer.observe(edge.current);
+    return () => observer.disconnect();
+  }, [edge, room]);
 }
 
 function Renaming({ label, onDone }: { label: string; onDone: (next: string) => void }) {

@@ -76,7 +76,7 @@ function Entry({ group, out, onToggle, onAlone }: EntryProps) {
         title={onAlone ? `See ${group.label} alone` : group.label}
         disabled={!onAlone}
         onClick={onAlone}
-        className="grid h-6 w-5 place-items-center"
+        className="grid size-6 place-items-center"
       >
         <span
           className="size-2.5 rounded-full"

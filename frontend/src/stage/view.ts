@@ -23,6 +23,8 @@ const SURROUNDINGS = 2.2;
 /** Particles beyond this share on either side of an axis are strays. */
 const STRAYS = 0.02;
 const SAMPLED = 1500;
+/** What is so many times smaller than its surroundings is only where the effect begins. */
+const TINY = 8;
 
 /** Points that mark what there is: shapes, without those that are much larger than the others, and the particles without strays. */
 export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | null, only?: string): Vector3[] {
@@ -44,7 +46,20 @@ export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   const points = placed.flatMap((those, index) => (around(index) ? [] : those));
   const particles = frame ? withoutStrays(sampled(frame)) : [];
   const all = [...points, ...particles];
-  return all.length > 0 ? all : placed.flat();
+  return all.length > 0 ? [...all, ...roomFor(all, Math.max(0, ...sizes))] : placed.flat();
+}
+
+/** Of what is tiny in its surroundings most is still to come: corners of a room for it, between its own size and theirs. */
+function roomFor(points: Vector3[], surroundings: number): Vector3[] {
+  const { centre, size } = boundsOf(points);
+  if (size * TINY >= surroundings) return [];
+  const reach = Math.sqrt(Math.max(size, 0.02 * surroundings) * surroundings) / 1.3;
+  const ground = centre.y - size / 2;
+  return [-1, 1].flatMap((x) =>
+    [-1, 1].flatMap((z) =>
+      [0, 1.3].map((up) => new Vector3(centre.x + x * reach, ground + up * reach, centre.z + z * reach)),
+    ),
+  );
 }
 
 function sampled(frame: FrameBlock): Vector3[] {
