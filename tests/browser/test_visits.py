@@ -47,6 +47,7 @@ class Visits(BrowserCase):
                 break
         page.keyboard.press("Enter")
         self.wait_computed()
+        page.keyboard.press("End")
         page.keyboard.press("/")
         page.keyboard.type("settle")
         page.keyboard.press("Enter")

@@ -130,8 +130,11 @@ export function commands(session: Session, open: Opening): Command[] {
   panels("Fold or unfold the lens", "L", () => session.set({ lensOpen: !session.state.lensOpen }));
   panels("Fold or unfold the score", "J", () => session.set({ scoreOpen: !session.state.scoreOpen }));
   panels("Find in the score", "/", () => {
+    const focus = () => document.getElementById("score-search")?.focus();
+    // Where the score is there what is typed next goes into the box already.
+    if (session.state.scoreOpen) return focus();
     session.set({ scoreOpen: true });
-    setTimeout(() => document.getElementById("score-search")?.focus(), 30);
+    setTimeout(focus, 30);
   });
   panels("Probe", undefined, lens("probe"));
   panels("Charts", "C", lens("charts"));

@@ -5,6 +5,17 @@ import { useEffect, useState, type RefObject } from "react";
 import { useApp, usePreferences, useStudio } from "@/state/use";
 import { IconButton } from "@/ui/controls";
 
+/** Puts aside the cards that have not all of the words; returns the rest. */
+function sift(list: HTMLElement | null, search: string): HTMLElement[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  return [...(list?.querySelectorAll<HTMLElement>("[data-item]") ?? [])].filter((card) => {
+    const said = (card.textContent ?? "").toLowerCase();
+    const matches = words.every((word) => said.includes(word));
+    card.toggleAttribute("data-aside", !matches);
+    return matches;
+  });
+}
+
 export function ScoreSearch({ list }: { list: RefObject<HTMLDivElement | null> }) {
   const app = useApp();
   const [text, setText] = useState("");
@@ -12,20 +23,11 @@ export function ScoreSearch({ list }: { list: RefObject<HTMLDivElement | null> }
   const edition = useStudio((state) => state.edition);
   const anyFolded = usePreferences((state) => state.folded.length > 0);
   useEffect(() => {
-    const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-    const cards = list.current?.querySelectorAll<HTMLElement>("[data-item]") ?? [];
-    let matching = 0;
-    for (const card of cards) {
-      const said = (card.textContent ?? "").toLowerCase();
-      const matches = words.every((word) => said.includes(word));
-      card.toggleAttribute("data-aside", !matches);
-      if (matches) matching++;
-    }
     // eslint-disable-next-line react-hooks/set-state-in-effect -- counted in what is on the page, not known before
-    setFound(matching);
+    setFound(sift(list.current, text).length);
   }, [text, edition, list]);
   const go = () => {
-    const first = list.current?.querySelector<HTMLElement>("[data-item]:not([data-aside])");
+    const [first] = sift(list.current, text);
     if (!first) return;
     setText("");
     first.click();
