@@ -15,10 +15,10 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from benchmarks import against, edges, looks, measures, motion, rules, setting_up, yardstick
+from benchmarks import against, edges, looks, measures, motion, page, rules, setting_up, yardstick
 from benchmarks.figures import Figure
 
-ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL, *edges.ALL]
+ALL = [*measures.ALL, motion.births, motion.forces, motion.frame_rates, motion.live_tuning, *rules.ALL, *looks.ALL, *edges.ALL, *page.ALL]
 
 ON_DEMAND = [setting_up.set_up]
 
@@ -50,7 +50,7 @@ def main() -> int:
         # Rows measured on demand, and the comparison with an earlier version, stay.
         kept = [line for line in known if line.startswith("| set-up")]
         later = known[known.index(against.HEAD) :] if against.HEAD in known else []
-        TARGET.write_text("\n".join([page(figures, sticks).rstrip(), *kept, *(["", *later] if later else [])]) + "\n", encoding="utf-8")
+        TARGET.write_text("\n".join([written(figures, sticks).rstrip(), *kept, *(["", *later] if later else [])]) + "\n", encoding="utf-8")
     return 0
 
 
@@ -81,7 +81,7 @@ def row(figure: Figure) -> str:
     return f"| {figure.name} | {figure.value:.3g} {figure.unit} | {goal} | {verdict} | {figure.reference} |"
 
 
-def page(figures: list[Figure], sticks: list[yardstick.Yardstick]) -> str:
+def written(figures: list[Figure], sticks: list[yardstick.Yardstick]) -> str:
     machine = f"{os.cpu_count()} cores, {platform.machine()}, {platform.system()}, Python {platform.python_version()}"
     slow = [stick.slowness for stick in sticks]
     head = [

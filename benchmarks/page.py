@@ -1,0 +1,94 @@
+"""The page itself: what it weighs, how soon it is there, what a played frame costs it. Headless Chromium, drawn by the processor."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from statistics import median
+from typing import Any
+
+from playwright.sync_api import Page, sync_playwright
+from tests.browser.serving import CHROMIUM, FLAGS, Server
+
+from benchmarks.figures import Figure
+
+ASSETS = Path(__file__).resolve().parents[1] / "frontend" / "dist" / "assets"
+DEMO = "Hail on the tin roof"
+WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
+SECONDS = 6
+
+OPENED = """async (name) => {
+  const begun = performance.now();
+  [...document.querySelectorAll('h2, h3')].find((heading) => heading.textContent.includes(name)).click();
+  while (!document.querySelector('[data-testid=stage]')?.dataset.frame) await new Promise((resolve) => setTimeout(resolve, 5));
+  return performance.now() - begun;
+}"""
+
+COUNTED = """() => {
+  window.played = 0;
+  let last = null;
+  const look = () => {
+    const { frame } = document.querySelector('[data-testid=stage]').dataset;
+    if (frame !== last) window.played++;
+    last = frame;
+    requestAnimationFrame(look);
+  };
+  look();
+}"""
+
+
+def loaded(page: Page) -> float:
+    """Kilobytes of scripts that a page has fetched, before compression."""
+    names = page.evaluate("performance.getEntriesByType('resource').map((entry) => entry.name)")
+    return sum((ASSETS / re.sub(r".*/", "", name)).stat().st_size for name in names if name.endswith(".js")) / 1000
+
+
+def page_weight_and_speed() -> Iterator[Figure]:
+    """The library interactive, its scripts and the studio's, a demo opened, and a played frame of it."""
+    with Server() as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        ready: list[float] = []
+        opened: list[float] = []
+        weights: dict[str, float] = {}
+        for _ in range(5):
+            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page.add_init_script(WELCOMED)
+            page.goto(server.url)
+            page.get_by_role("heading", name=DEMO).wait_for()
+            ready.append(page.evaluate("performance.now()"))
+            weights.setdefault("library", loaded(page))
+            # What the studio needs is fetched while one is still choosing.
+            page.wait_for_timeout(1500)
+            opened.append(page.evaluate(OPENED, DEMO))
+            weights.setdefault("studio", loaded(page))
+            if len(opened) < 5:
+                page.context.close()
+        yield Figure("library interactive", median(ready), "ms", 500, reference=f"warm server, slowest {max(ready):.0f} ms", in_time=True)
+        told = f"warm server, median of five; the first after the server's start {opened[0]:.0f} ms"
+        yield Figure("opening a demo to its first picture", median(opened), "ms", None, reference=told)
+        yield Figure("scripts of the library", weights["library"], "kB", 350, reference="minified, before compression")
+        yield Figure("scripts of the studio, the library's included", weights["studio"], "kB", 1300, reference="minified, before compression")
+        yield Figure("scripting a played frame of the hail demo", played(page), "ms", None, reference="everything unfolded, one loop played before")
+        browser.close()
+
+
+def played(page: Page) -> float:
+    """Milliseconds of scripting for each frame that was played."""
+    page.get_by_text("all frames computed").wait_for()
+    page.keyboard.press("Space")
+    page.wait_for_timeout(7000)
+    session = page.context.new_cdp_session(page)
+    session.send("Performance.enable")
+
+    def scripting() -> float:
+        metrics: list[dict[str, Any]] = session.send("Performance.getMetrics")["metrics"]
+        return float(next(metric["value"] for metric in metrics if metric["name"] == "ScriptDuration"))
+
+    page.evaluate(COUNTED)
+    begun = scripting()
+    page.wait_for_timeout(SECONDS * 1000)
+    return (scripting() - begun) * 1000 / max(1, page.evaluate("window.played"))
+
+
+ALL = [page_weight_and_speed]
