@@ -46,6 +46,8 @@ class BrowserCase(unittest.TestCase):
         page.add_init_script(WELCOMED)
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
+        # A shader that does not compile is told by the browser only.
+        page.on("console", lambda told: "INVALID_OPERATION" in told.text and self.errors.append(told.text))
         return page
 
     def open_demo(self, page: Page | None = None) -> Page:

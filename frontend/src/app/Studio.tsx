@@ -1,7 +1,7 @@
 /** One open effect: the score on the left, the stage with the clock below it, the lens over the stage's edge. */
 
 import { Tooltip } from "radix-ui";
-import { useEffect, useMemo, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { Clock } from "@/clock/Clock";
 import { LensPane } from "@/lens/LensPane";
@@ -15,11 +15,12 @@ import { commands } from "./commands";
 import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
 import { useKeys } from "./keyboard";
-import { Palette } from "./Palette";
 import { ScorePane } from "./ScorePane";
-import { Shortcuts } from "./Shortcuts";
 import { TopBar } from "./TopBar";
-import { Versions } from "./Versions";
+
+const Palette = lazy(() => import("./Palette").then((module) => ({ default: module.Palette })));
+const Shortcuts = lazy(() => import("./Shortcuts").then((module) => ({ default: module.Shortcuts })));
+const Versions = lazy(() => import("./Versions").then((module) => ({ default: module.Versions })));
 
 export type Window = "palette" | "shortcuts" | "versions" | null;
 
@@ -115,9 +116,11 @@ function Opened() {
           {!stageOnly && <Clock />}
         </div>
       </div>
-      <Palette open={shown === "palette"} onOpenChange={toggle("palette")} list={list} />
-      <Shortcuts open={shown === "shortcuts"} onOpenChange={toggle("shortcuts")} list={list} />
-      <Versions open={shown === "versions"} onOpenChange={toggle("versions")} />
+      <Suspense>
+        {shown === "palette" && <Palette open onOpenChange={toggle("palette")} list={list} />}
+        {shown === "shortcuts" && <Shortcuts open onOpenChange={toggle("shortcuts")} list={list} />}
+        {shown === "versions" && <Versions open onOpenChange={toggle("versions")} />}
+      </Suspense>
       <FirstHints />
       <Conflict />
     </div>

@@ -10,10 +10,10 @@ import { Grip } from "@/ui/Grip";
 import { Hint, IconButton } from "@/ui/controls";
 import { useWindowWidth } from "@/ui/room";
 import { Advisories } from "./Advisories";
-import { Charts } from "./Charts";
 import { Probe } from "./Probe";
 import { cx } from "@/ui/cx";
 
+const Charts = lazy(() => import("./Charts").then((module) => ({ default: module.Charts })));
 const Guide = lazy(() => import("./Guide").then((module) => ({ default: module.Guide })));
 
 const TABS: { id: LensTab; label: string; keys?: string; icon: LucideIcon }[] = [
@@ -78,13 +78,11 @@ export function LensPane() {
         </div>
         <Tabs.Content value={tab} className="min-h-0 flex-1 overflow-y-auto">
           {tab === "probe" && <Probe />}
-          {tab === "charts" && <Charts />}
           {tab === "advisories" && <Advisories />}
-          {tab === "guide" && (
-            <Suspense fallback={<p className="p-4 text-soft">Opening the guide…</p>}>
-              <Guide />
-            </Suspense>
-          )}
+          <Suspense fallback={<p className="p-4 text-soft">Opening…</p>}>
+            {tab === "charts" && <Charts />}
+            {tab === "guide" && <Guide />}
+          </Suspense>
         </Tabs.Content>
       </Tabs.Root>
     </aside>

@@ -1,11 +1,13 @@
 /** One effect in the library: its picture, its name, and what can be done with it. */
 
 import { Check, Ellipsis } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { lazy, Suspense, useEffect, useRef } from "react";
 import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
-import { Menu } from "@/ui/controls";
 import { cx } from "@/ui/cx";
+
+/** The first thing to be seen is the effects; what opens on them is fetched meanwhile. */
+const Menu = lazy(() => import("@/ui/Menu").then((module) => ({ default: module.Menu })));
 
 interface CardProps {
   effect: EffectSummary;
@@ -33,6 +35,15 @@ export function Card({
   onSave,
   onDelete,
 }: CardProps) {
+  const more = (
+    <button
+      type="button"
+      aria-label={`More for ${effect.name}`}
+      className="rounded bg-panel/80 p-1.5 text-soft hover:text-text"
+    >
+      <Ellipsis className="size-4" />
+    </button>
+  );
   return (
     <li
       data-effect={effect.id}
@@ -93,24 +104,18 @@ export function Card({
         <Check className="size-4" />
       </button>
       <div className="absolute right-2 top-2">
-        <Menu
-          trigger={
-            <button
-              type="button"
-              aria-label={`More for ${effect.name}`}
-              className="rounded bg-panel/80 p-1.5 text-soft hover:text-text"
-            >
-              <Ellipsis className="size-4" />
-            </button>
-          }
-          entries={[
-            { label: "Rename", hint: "F2", onSelect: () => onNaming(true) },
-            { label: "Make a copy", onSelect: onCopy },
-            { label: "Save to a file", onSelect: onSave },
-            { label: "Choose several", onSelect: () => onChoose(false) },
-            { label: "Delete", danger: true, onSelect: onDelete },
-          ]}
-        />
+        <Suspense fallback={more}>
+          <Menu
+            trigger={more}
+            entries={[
+              { label: "Rename", hint: "F2", onSelect: () => onNaming(true) },
+              { label: "Make a copy", onSelect: onCopy },
+              { label: "Save to a file", onSelect: onSave },
+              { label: "Choose several", onSelect: () => onChoose(false) },
+              { label: "Delete", danger: true, onSelect: onDelete },
+            ]}
+          />
+        </Suspense>
       </div>
     </li>
   );

@@ -2,7 +2,8 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dialog } from "@/ui/controls";
+import { Button } from "@/ui/Button";
+import { Dialog } from "@/ui/Dialog";
 import { bringBack, listed, removeForGood } from "./acts";
 
 export function Deleted({

@@ -2,18 +2,19 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Download, Plus, Search, X } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { answered, api } from "@/api/client";
-import { Button } from "@/ui/controls";
+import { Button } from "@/ui/Button";
 import { bringBack, bringIn, copy, listed, remove, rename, saveToFile } from "./acts";
 import { Card } from "./Card";
-import { Deleted } from "./Deleted";
 import { found, ORDERS, type Order } from "./sorting";
-import { Starters } from "./Starters";
 import { Storage } from "./Storage";
 import { useApp, useConnection } from "@/state/use";
 import { cx } from "@/ui/cx";
+
+const Deleted = lazy(() => import("./Deleted").then((module) => ({ default: module.Deleted })));
+const Starters = lazy(() => import("./Starters").then((module) => ({ default: module.Starters })));
 
 export function Library({ onIdle }: { onIdle: () => void }) {
   const app = useApp();
@@ -281,8 +282,10 @@ export function Library({ onIdle }: { onIdle: () => void }) {
           Drop to bring it into the library
         </div>
       )}
-      <Starters open={beginning} onOpenChange={setBeginning} onBegin={(name) => void begin(name)} />
-      <Deleted open={showDeleted} onOpenChange={setShowDeleted} act={act} />
+      <Suspense>
+        {beginning && <Starters open onOpenChange={setBeginning} onBegin={(name) => void begin(name)} />}
+        {showDeleted && <Deleted open onOpenChange={setShowDeleted} act={act} />}
+      </Suspense>
     </div>
   );
 }

@@ -2,7 +2,7 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { answered, api } from "@/api/client";
-import { Dialog } from "@/ui/controls";
+import { Dialog } from "@/ui/Dialog";
 
 interface Props {
   open: boolean;

@@ -1,10 +1,12 @@
 /** What the data folder holds: told in a line, and in a dialog with its limit and a way to make room. */
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { answered, api, type Schemas } from "@/api/client";
-import { Button, Dialog } from "@/ui/controls";
+import { Button } from "@/ui/Button";
 import { bytesTold } from "@/ui/words";
+
+const Dialog = lazy(() => import("@/ui/Dialog").then((module) => ({ default: module.Dialog })));
 
 const LIMITS = [0.5e9, 1e9, 2e9, 4e9, 8e9, 16e9, 32e9, 64e9];
 
@@ -34,14 +36,18 @@ export function Storage({ onDeleted }: { onDeleted: () => void }) {
           {told.deleted} deleted…
         </button>
       )}
-      <Dialog
-        open={open}
-        onOpenChange={setOpen}
-        title="Storage"
-        description="Effects are yours and stay. Computed frames can be made again: those that nobody comes back to go by themselves."
-      >
-        <Held told={told} />
-      </Dialog>
+      {open && (
+        <Suspense>
+          <Dialog
+            open={open}
+            onOpenChange={setOpen}
+            title="Storage"
+            description="Effects are yours and stay. Computed frames can be made again: those that nobody comes back to go by themselves."
+          >
+            <Held told={told} />
+          </Dialog>
+        </Suspense>
+      )}
     </footer>
   );
 }

@@ -1,6 +1,6 @@
 /** Choosing a kind from the registry: searchable, grouped by category, with the help of the one under the pointer. */
 
-import { useState, type ReactNode } from "react";
+import { lazy, Suspense, useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
@@ -10,8 +10,9 @@ import { placesOf } from "./standing";
 import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 import { useApp, useSession, useStudio } from "@/state/use";
-import { KindList } from "./KindList";
 import { exchange } from "@/state/exchanging";
+
+const KindList = lazy(() => import("./KindList").then((module) => ({ default: module.KindList })));
 
 interface Props {
   slot: string;
@@ -88,12 +89,12 @@ export function Exchangeable({
   );
 }
 
-/** Which kinds can stand at a path: actions by the trigger and branch that they are in, others by what is around them. */
 const lengthAt = (document: Effect, path: Path): number => {
   const list = at(document, path);
   return Array.isArray(list) ? list.length : 0;
 };
 
+/** Which kinds can stand at a path: actions by the trigger and branch that they are in, others by what is around them. */
 export function useFitting(slot: string, path: Path): (info: KindInfo) => boolean {
   const session = useSession();
   const { document, catalogue } = session.state;
@@ -129,7 +130,9 @@ export function KindPopover({ slot, path, label, trigger, onChoose, present, res
   };
   return (
     <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger} wide>
-      <KindList slot={slot} path={path} present={present} onChoose={choose} />
+      <Suspense fallback={<div className="h-96" />}>
+        <KindList slot={slot} path={path} present={present} onChoose={choose} />
+      </Suspense>
       {rest && <div className="-mx-3 mt-3 border-t border-line px-3 pt-2">{rest}</div>}
     </Popover>
   );

@@ -3,19 +3,13 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { Euler, Matrix4, Object3D, Quaternion, Vector3 } from "three";
 import { TransformControls } from "three/examples/jsm/controls/TransformControls.js";
-import { addressOf, at, withValue, type Effect, type Node, type Path, type Shape } from "@/state/document";
-import type { ShapeHead } from "@/state/frames";
+import { addressOf, at, withValue, type Effect, type Path, type Shape } from "@/state/document";
 import { curve, keysOf, valueNear, withKey, type KeyValue } from "@/state/keys";
 import type { Session } from "@/state/session";
 import { useRun, useRunOf, useSession, useStudio } from "@/state/use";
 import { DotHandle } from "./DotHandle";
+import { useChosen, type Chosen } from "./chosen";
 import { useEngine, usePin } from "./engine";
-
-interface Props {
-  shape: Shape;
-  index: number;
-  head: ShapeHead;
-}
 
 const MODES = { move: "translate", turn: "rotate", scale: "scale" } as const;
 const COLORS = ["#d59a86", "#9fc59a", "#8fb0d6", "#d8b56c"] as const;
@@ -30,23 +24,13 @@ function put(session: Session, path: Path, value: KeyValue): Effect {
   return withValue(document, path, keys ? curve(withKey(keys, session.timeAt(path), value)) : value);
 }
 
-/** The shape that is chosen, with where it is on the stage. */
-function useChosen(): Props | null {
-  const index = useStudio((state) => (state.selected?.[0] === "shapes" ? Number(state.selected[1]) : -1));
-  const shape = useStudio((state) => state.document.shapes[index] ?? null);
-  const moved = useRun((state) => state.shown?.frame.head.shapes.find((head) => head.id === shape?.id));
-  const placed = useRun((state) => state.shapes?.head.shapes.find((head) => head.id === shape?.id));
-  const head = moved ?? placed;
-  return shape && head ? { shape, index, head } : null;
-}
-
 export function ChosenHandles() {
   const chosen = useChosen();
   const playing = useStudio((state) => state.playing);
   return chosen && !playing ? <Handles key={chosen.shape.id} {...chosen} /> : null;
 }
 
-function Handles({ shape, index, head }: Props) {
+function Handles({ shape, index, head }: Chosen) {
   const session = useSession();
   const run = useRunOf();
   const engine = useEngine();
@@ -243,45 +227,4 @@ const furthest = (stretch: Vector3): number => {
 function degrees(turn: Quaternion): number[] {
   const euler = new Euler().setFromQuaternion(turn, "ZYX");
   return [euler.x, euler.y, euler.z].map((angle) => Number(((angle * 180) / Math.PI).toFixed(2)));
-}
-
-/** Buttons for what the handles do, over the stage. */
-export function HandleTools() {
-  const session = useSession();
-  const chosen = useChosen();
-  const mode = useStudio((state) => state.handles);
-  if (!chosen) return null;
-  const label = chosen.shape.label;
-  const node: Node = chosen.shape;
-  const words = [
-    ["Move", "move", "M"],
-    ["Turn", "turn", "T"],
-    ["Scale", "scale", "S"],
-  ] as const;
-  return (
-    <div role="group" aria-label={`Handles of ${label}`} className="stage-bar">
-      <span className="max-w-28 truncate px-2 text-soft">{String(node.label)}</span>
-      {words.map(([word, value, keys]) => (
-        <button
-          key={value}
-          type="button"
-          aria-pressed={mode === value}
-          title={`${word} it (${keys})`}
-          onClick={() => session.set({ handles: value })}
-          className="stage-button px-2"
-        >
-          {word}
-        </button>
-      ))}
-      <button
-        type="button"
-        aria-label="Let go of it"
-        title="Let go of it (Escape)"
-        onClick={() => session.set({ selected: null })}
-        className="stage-button w-6"
-      >
-        ×
-      </button>
-    </div>
-  );
 }

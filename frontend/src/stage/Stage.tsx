@@ -6,7 +6,7 @@ import { RunContext, useRunOf, useSession, useStudio } from "@/state/use";
 import { useBefore } from "./before";
 import { EngineContext } from "./engine";
 import { ChosenField } from "./FieldView";
-import { ChosenHandles, HandleTools } from "./Handles";
+import { HandleTools } from "./HandleTools";
 import { Legend } from "./Legend";
 import { Measured } from "./Measured";
 import { usePointing } from "./pointing";
@@ -15,6 +15,7 @@ import { StageEngine } from "./StageEngine";
 import { Told } from "./Told";
 import { ViewBar } from "./ViewBar";
 
+const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default: module.ChosenHandles })));
 const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
@@ -37,6 +38,7 @@ function Canvas() {
   const [metre, setMetre] = useState(0);
   const [failed, setFailed] = useState(false);
   const picturing = useStudio((state) => state.picturing);
+  const handled = useStudio((state) => state.selected?.[0] === "shapes");
   useEffect(() => {
     let made: StageEngine;
     try {
@@ -83,7 +85,11 @@ function Canvas() {
       {engine && (
         <EngineContext value={engine}>
           <div className={picturing ? "hidden" : "contents"}>
-            <ChosenHandles />
+            {handled && (
+              <Suspense>
+                <ChosenHandles />
+              </Suspense>
+            )}
             <ChosenField />
             <Measured />
             <div className="absolute left-3 top-3 flex flex-wrap items-center gap-2 text-xs">

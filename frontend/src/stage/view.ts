@@ -25,6 +25,9 @@ const STRAYS = 0.02;
 const SAMPLED = 1500;
 /** What is so many times smaller than its surroundings is only where the effect begins. */
 const TINY = 8;
+/** With fewer particles than this an effect has only begun; then so many times its size is framed. */
+const FEW = 50;
+const ROOM = 1.7;
 
 /** Points that mark what there is: shapes, without those that are much larger than the others, and the particles without strays. */
 export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | null, only?: string): Vector3[] {
@@ -46,7 +49,16 @@ export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   const points = placed.flatMap((those, index) => (around(index) ? [] : those));
   const particles = frame ? withoutStrays(sampled(frame)) : [];
   const all = [...points, ...particles];
-  return all.length > 0 ? [...all, ...roomFor(all, Math.max(0, ...sizes))] : placed.flat();
+  if (all.length === 0) return placed.flat();
+  const contained = placed.some((_, index) => around(index));
+  const begun = (frame?.head.count ?? 0) >= FEW;
+  return [...all, ...(contained ? roomFor(all, Math.max(0, ...sizes)) : begun ? [] : grown(all))];
+}
+
+/** What has only begun, and nothing around it, will need more room than it takes. */
+function grown(points: Vector3[]): Vector3[] {
+  const { centre } = boundsOf(points);
+  return points.map((point) => point.clone().sub(centre).multiplyScalar(ROOM).add(centre));
 }
 
 /** Of what is tiny in its surroundings most is still to come: corners of a room for it, between its own size and theirs. */

@@ -30,9 +30,9 @@ const FRAGMENT = /* glsl */ `
     float near = 1.0 - smoothstep(0.15, 1.0, away);
     if (near <= 0.002) discard;
     float line = max(0.32 * lines(1.0), 0.6 * lines(10.0));
-    float cast = 1.0 - shaded(vWorld);
-    vec3 tone = mix(vec3(0.33, 0.39, 0.42), vec3(0.0), cast);
-    gl_FragColor = vec4(tone, near * max(max(line, 0.055), 0.5 * cast));
+    float shadow = 1.0 - shaded(vWorld);
+    vec3 tone = mix(vec3(0.33, 0.39, 0.42), vec3(0.0), shadow);
+    gl_FragColor = vec4(tone, near * max(max(line, 0.055), 0.5 * shadow));
   }
 `;
 

@@ -1,0 +1,54 @@
+/** A menu at a button. */
+
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+import { cx } from "@/ui/cx";
+
+export interface MenuEntry {
+  label: string;
+  hint?: string;
+  onSelect: () => void;
+  disabled?: boolean;
+  danger?: boolean;
+  heading?: string;
+}
+
+export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEntry[] }) {
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={4}
+          collisionPadding={8}
+          className={cx(
+            "z-50 max-h-[min(460px,var(--radix-dropdown-menu-content-available-height))] min-w-52",
+            "overflow-y-auto rounded-md border border-line bg-raised p-1 shadow-xl",
+          )}
+        >
+          {entries.map((entry, index) => {
+            const head = entry.heading !== entries[index - 1]?.heading ? entry.heading : null;
+            return (
+              <div key={index}>
+                {head && <DropdownMenu.Label className="px-2 pb-0.5 pt-2 text-xs text-soft">{head}</DropdownMenu.Label>}
+                <DropdownMenu.Item
+                  disabled={entry.disabled}
+                  onSelect={entry.onSelect}
+                  className={cx(
+                    "flex cursor-pointer items-baseline justify-between gap-4 rounded px-2 py-1 outline-none",
+                    "data-[highlighted]:bg-ice/12 data-[disabled]:opacity-40",
+                    `${entry.danger ? "text-ember" : ""}`,
+                  )}
+                >
+                  <span>{entry.label}</span>
+                  {entry.hint && <span className="text-xs text-soft">{entry.hint}</span>}
+                </DropdownMenu.Item>
+              </div>
+            );
+          })}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

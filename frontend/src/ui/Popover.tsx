@@ -1,0 +1,81 @@
+/** A box that opens at what was clicked. Tab walks from its last value to the next chip. */
+
+import { Popover as RadixPopover } from "radix-ui";
+import { useState, type KeyboardEvent, type ReactNode } from "react";
+import { cx } from "@/ui/cx";
+
+interface PopoverProps {
+  trigger: ReactNode;
+  children: ReactNode;
+  label: string;
+  wide?: boolean;
+  open?: boolean;
+  onOpenChange?: (open: boolean) => void;
+}
+
+/** Values that Tab walks through: from the last of one box to the next chip of the score, and back with Shift. */
+const HOPS = "[data-hop]";
+
+/** The chip before or behind the one that a box belongs to. */
+function neighbour(box: HTMLElement, by: number): HTMLElement | null {
+  const trigger = document.querySelector(`[aria-controls="${box.id}"]`);
+  const chips = [...document.querySelectorAll<HTMLElement>("[data-item] .chip")];
+  const place = chips.findIndex((chip) => chip === trigger);
+  return place < 0 ? null : (chips[place + by] ?? null);
+}
+
+export function Popover({ trigger, children, label, wide, open, onOpenChange }: PopoverProps) {
+  const [own, setOwn] = useState(false);
+  const change = (next: boolean) => {
+    setOwn(next);
+    onOpenChange?.(next);
+  };
+  const walk = (event: KeyboardEvent<HTMLDivElement>) => {
+    const target = event.target as HTMLElement;
+    if (event.key !== "Tab" || !target.matches(HOPS)) return;
+    const box = event.currentTarget;
+    const values = [...box.querySelectorAll<HTMLElement>(HOPS)];
+    if (target !== values.at(event.shiftKey ? 0 : -1)) return;
+    const next = neighbour(box, event.shiftKey ? -1 : 1);
+    if (!next) return;
+    event.preventDefault();
+    // Leaving a value keeps it; what cannot be read stays where it is.
+    target.blur();
+    setTimeout(() => {
+      if (target.getAttribute("aria-invalid") === "true") return target.focus();
+      change(false);
+      next.scrollIntoView({ block: "nearest" });
+      next.focus();
+      if (next.getAttribute("aria-haspopup") === "dialog") next.click();
+    }, 0);
+  };
+  return (
+    <RadixPopover.Root open={open ?? own} onOpenChange={change}>
+      <RadixPopover.Trigger asChild>{trigger}</RadixPopover.Trigger>
+      <RadixPopover.Portal>
+        <RadixPopover.Content
+          aria-label={label}
+          // The value itself has the focus, ready to be typed over; else the box, not its first button: that would pop up a hint.
+          onOpenAutoFocus={(event) => {
+            event.preventDefault();
+            const box = event.currentTarget as HTMLElement;
+            (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input]`) ?? box).focus();
+          }}
+          onKeyDown={walk}
+          tabIndex={-1}
+          side="bottom"
+          align="start"
+          sideOffset={6}
+          collisionPadding={10}
+          className={cx(
+            "z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto",
+            "rounded-md border border-line bg-raised p-3 shadow-xl outline-none",
+            `${wide ? "w-96" : "w-80"}`,
+          )}
+        >
+          {children}
+        </RadixPopover.Content>
+      </RadixPopover.Portal>
+    </RadixPopover.Root>
+  );
+}
