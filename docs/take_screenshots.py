@@ -72,9 +72,6 @@ def take(page: Page, url: str) -> None:
     page.get_by_role("heading", name="Hail on the tin roof").click()
     page.get_by_text("all frames computed").wait_for()
     seek(page, 66)
-    page.locator("[data-item='rules/fall']").scroll_into_view_if_needed()
-    to_births = "node => node.scrollTo(0, document.querySelector('[data-item=\"sources/squall\"]').offsetTop - 70)"
-    page.get_by_role("main", name="Score").evaluate(to_births)
     shoot(page, "studio")
     page.get_by_role("listitem", name="Shatter").get_by_role("button", name=re.compile("^Threshold")).click()
     page.get_by_role("slider", name=re.compile("distribution")).wait_for()
@@ -99,10 +96,17 @@ def take(page: Page, url: str) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("link", name="Back to the library").click()
     page.get_by_role("button", name="New effect", exact=True).click()
+    page.get_by_role("button", name=re.compile("^Fountain")).wait_for()
+    shoot(page, "starters")
     page.get_by_role("button", name=re.compile("^Fountain")).click()
     page.get_by_text("all frames computed").wait_for()
     seek(page, 50)
     shoot(page, "new-effect")
+    page.keyboard.press("r")
+    page.get_by_role("button", name="+ action").click()
+    page.get_by_placeholder("Search").fill("slow")
+    shoot(page, "picker")
+    page.keyboard.press("Escape")
     page.wait_for_timeout(500)
     page.get_by_role("link", name="Back to the library").click()
     for name, frame, shot in PIECES:
@@ -142,10 +146,14 @@ def take(page: Page, url: str) -> None:
 
 def main() -> int:
     TARGET.mkdir(exist_ok=True)
-    draw_posters()
+    if "--posters" in sys.argv[1:]:
+        draw_posters()
     with Server() as server, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        take(browser.new_page(viewport={"width": 1280, "height": 800}), server.url)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        # The hints of a first visit are told in a story of their own.
+        page.add_init_script("localStorage.hailridge ??= JSON.stringify({ welcomed: true })")
+        take(page, server.url)
         browser.close()
     return 0
 

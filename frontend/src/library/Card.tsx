@@ -1,7 +1,7 @@
 /** One effect in the library: its picture, its name, and what can be done with it. */
 
 import { Check, Ellipsis } from "lucide-react";
-import { lazy, Suspense, useEffect, useRef } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
 import { cx } from "@/ui/cx";
@@ -35,6 +35,7 @@ export function Card({
   onSave,
   onDelete,
 }: CardProps) {
+  const [wanted, setWanted] = useState(false);
   const more = (
     <button
       type="button"
@@ -104,8 +105,9 @@ export function Card({
         <Check className="size-4" />
       </button>
       <div className="absolute right-2 top-2">
-        <Suspense fallback={more}>
+        <Suspense fallback={<span onClick={() => setWanted(true)}>{more}</span>}>
           <Menu
+            begun={wanted}
             trigger={more}
             entries={[
               { label: "Rename", hint: "F2", onSelect: () => onNaming(true) },

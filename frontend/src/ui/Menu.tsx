@@ -13,9 +13,16 @@ export interface MenuEntry {
   heading?: string;
 }
 
-export function Menu({ trigger, entries }: { trigger: ReactNode; entries: MenuEntry[] }) {
+interface MenuProps {
+  trigger: ReactNode;
+  entries: MenuEntry[];
+  /** Whether it is open as it comes, for one who has asked for it before it was there. */
+  begun?: boolean;
+}
+
+export function Menu({ trigger, entries, begun }: MenuProps) {
   return (
-    <DropdownMenu.Root modal={false}>
+    <DropdownMenu.Root modal={false} defaultOpen={begun}>
       <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content
