@@ -11,6 +11,9 @@ import { AppContext } from "./state/use";
 const studio = () => import("./app/Studio");
 const Studio = lazy(() => studio().then((module) => ({ default: module.Studio })));
 
+// A chunk of a version that is not served any more: the page of the present one takes over. What is not saved yet is kept.
+window.addEventListener("vite:preloadError", () => location.reload());
+
 const app = new App();
 app.connect();
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });

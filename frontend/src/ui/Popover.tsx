@@ -1,6 +1,7 @@
 /** A box that opens at what was clicked. Tab walks from its last value to the next chip. */
 
 import { Popover as RadixPopover } from "radix-ui";
+import { flushSync } from "react-dom";
 import { useState, type KeyboardEvent, type ReactNode } from "react";
 import { cx } from "@/ui/cx";
 
@@ -39,15 +40,13 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
     const next = neighbour(box, event.shiftKey ? -1 : 1);
     if (!next) return;
     event.preventDefault();
-    // Leaving a value keeps it; what cannot be read stays where it is.
-    target.blur();
-    setTimeout(() => {
-      if (target.getAttribute("aria-invalid") === "true") return target.focus();
-      change(false);
-      next.scrollIntoView({ block: "nearest" });
-      next.focus();
-      if (next.getAttribute("aria-haspopup") === "dialog") next.click();
-    }, 0);
+    // At once, so that what is typed next goes into the next value. Leaving a value keeps it; what cannot be read stays.
+    flushSync(() => target.blur());
+    if (target.getAttribute("aria-invalid") === "true") return target.focus();
+    flushSync(() => change(false));
+    next.scrollIntoView({ block: "nearest" });
+    next.focus();
+    if (next.getAttribute("aria-haspopup") === "dialog") flushSync(() => next.click());
   };
   return (
     <RadixPopover.Root open={open ?? own} onOpenChange={change}>
