@@ -52,36 +52,6 @@ class Gestures(BrowserCase):
         found: dict[str, Any] = json.load(urllib.request.urlopen(address))["document"]
         return found
 
-    def test_a_lattice_that_wanders_its_box_exchanged_for_a_ring(self) -> None:
-        page = self.page
-        self.begin("Filling a shape")
-        self.key("r")
-        mine = self.rule("New rule")
-        self.click(mine.get_by_role("button", name="+ action"))
-        self.choose("wander", "ambient drift")
-        self.click(self.button("^Way", mine))
-        self.typed("0.12", "Tab")
-        self.typed("0.6", "Tab")
-        self.typed("0.3")
-        self.key("Escape")
-        box = page.get_by_role("listitem", name="Box", exact=True)
-        self.click(box.get_by_role("button", name="box", exact=True))
-        self.click(page.get_by_role("option", name="Ring", exact=True))
-        self.click(self.button("^Radius", box))
-        self.typed("0.8", "Tab")
-        self.typed("0.25")
-        document = self.document()
-        drift = document["rules"][0]["actions"][0]
-        self.assertEqual(
-            (drift["kind"], drift["travel"], drift["size"], drift["change"]), ("drift", 0.12, 0.6, 0.3)
-        )
-        self.assertEqual((document["shapes"][0]["kind"], document["shapes"][0]["radius"]), ("ring", 0.8))
-        self.wait_computed()
-        self.seek(60)
-        self.assertGreater(int(page.get_by_test_id("stage").get_attribute("data-count") or 0), 100)
-        self.assertLessEqual(self.made, 35)
-        print(f"(a wandering lattice in a ring: {self.made} gestures)")
-
     def test_a_trail_of_three_hundred_points(self) -> None:
         page = self.page
         self.begin("One particle")

@@ -1,6 +1,6 @@
 /** Choosing a kind from the registry: searchable, grouped by category, with the help of the one under the pointer. */
 
-import { lazy, Suspense, useState, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
 import { Popover } from "@/ui/controls";
@@ -10,9 +10,8 @@ import { placesOf } from "./standing";
 import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 import { useApp, useSession, useStudio } from "@/state/use";
+import { KindList } from "./KindList";
 import { exchange } from "@/state/exchanging";
-
-const KindList = lazy(() => import("./KindList").then((module) => ({ default: module.KindList })));
 
 interface Props {
   slot: string;
@@ -130,9 +129,7 @@ export function KindPopover({ slot, path, label, trigger, onChoose, present, res
   };
   return (
     <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger} wide>
-      <Suspense fallback={<div className="h-96" />}>
-        <KindList slot={slot} path={path} present={present} onChoose={choose} />
-      </Suspense>
+      <KindList slot={slot} path={path} present={present} onChoose={choose} />
       {rest && <div className="-mx-3 mt-3 border-t border-line px-3 pt-2">{rest}</div>}
     </Popover>
   );

@@ -46,7 +46,12 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
     flushSync(() => change(false));
     next.scrollIntoView({ block: "nearest" });
     next.focus();
-    if (next.getAttribute("aria-haspopup") === "dialog") flushSync(() => next.click());
+    if (next.getAttribute("aria-haspopup") !== "dialog") return;
+    flushSync(() => next.click());
+    document
+      .getElementById(next.getAttribute("aria-controls") ?? "")
+      ?.querySelector<HTMLElement>(HOPS)
+      ?.focus();
   };
   return (
     <RadixPopover.Root open={open ?? own} onOpenChange={change}>
