@@ -73,11 +73,6 @@ class Visits(BrowserCase):
         self.until(
             lambda: page.get_by_role("slider", name=re.compile("Threshold on")).count() == 0, "walked on"
         )
-        page.keyboard.press("Escape")
-        page.evaluate("document.activeElement.blur()")
-        page.keyboard.press("d")
-        self.rule("Settle 2").wait_for()
-        page.keyboard.press("Control+z")
         page.keyboard.press("Control+z")
         self.until(lambda: "0.35" in (threshold.text_content() or ""), "as it was")
 
