@@ -108,9 +108,7 @@ class CommandLine(unittest.TestCase):
         raw = document()
         for change in ("name=Neu", "rules=[]", "clock.duration=2", "summary=a = b"):
             set_value(raw, change)
-        self.assertEqual(
-            (raw["name"], raw["rules"], raw["clock"]["duration"], raw["summary"]), ("Neu", [], 2, "a = b")
-        )
+        self.assertEqual((raw["name"], raw["rules"], raw["clock"]["duration"], raw["summary"]), ("Neu", [], 2, "a = b"))
 
     def test_nothing_is_overwritten_unasked(self) -> None:
         for kind in ("csv", "ply"):
@@ -123,41 +121,19 @@ class CommandLine(unittest.TestCase):
             self.assertEqual({path.name: path.read_bytes() for path in self.folder.iterdir()}, before)
             self.assertEqual(asked(*arguments, "--seed", "99", "--overwrite", "--quiet").output, "")
             self.assertNotEqual({path.name: path.read_bytes() for path in self.folder.iterdir()}, before)
-        self.assertEqual(
-            sorted(path.name for path in self.folder.iterdir()), ["x.0000.ply", "x.0001.ply", "x.csv"]
-        )
+        self.assertEqual(sorted(path.name for path in self.folder.iterdir()), ["x.0000.ply", "x.0001.ply", "x.csv"])
 
     def test_stopped_in_the_middle(self) -> None:
         """Ctrl+C, and being told to end, in the middle of writing: no file, no part of one, and exit code 130."""
         raw = document(rule({"kind": "turbulence"}), count=5_000, clock={"duration": 500.0})
         path = self.folder / "long.json"
         path.write_text(json.dumps(raw))
-        for kind, sign in (
-            ("csv", signal.SIGINT),
-            ("parquet", signal.SIGTERM),
-            ("ply", signal.SIGINT),
-            ("usdc", signal.SIGTERM),
-        ):
+        for kind, sign in (("csv", signal.SIGINT), ("parquet", signal.SIGTERM), ("ply", signal.SIGINT), ("usdc", signal.SIGTERM)):
             with self.subTest(kind):
-                command = [
-                    sys.executable,
-                    "-m",
-                    "hailridge.cli",
-                    "simulate",
-                    str(path),
-                    "--out",
-                    str(self.folder / f"x.{kind}"),
-                ]
-                process = subprocess.Popen(
-                    command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
-                )
+                command = [sys.executable, "-m", "hailridge.cli", "simulate", str(path), "--out", str(self.folder / f"x.{kind}")]
+                process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
                 until = time.monotonic() + 60
-                while (
-                    not [
-                        file for file in self.folder.rglob("*") if ".writing" in str(file) and file.is_file()
-                    ]
-                    and time.monotonic() < until
-                ):
+                while not [file for file in self.folder.rglob("*") if ".writing" in str(file) and file.is_file()] and time.monotonic() < until:
                     if kind == "usdc" and list(self.folder.glob(".writing*")):
                         break  # USD keeps it in memory until the end
                     time.sleep(0.05)
@@ -179,20 +155,13 @@ class CommandLine(unittest.TestCase):
         for words in ("a-good.json:", "b-bad.json:", "did you mean 'name'", "has to be one JSON object"):
             self.assertIn(words, done.output)
         told = json.loads(asked("check", "--json", str(good), str(bad), "hail-on-the-tin-roof").stdout)
-        self.assertEqual(
-            [(Path(entry["effect"]).stem, entry["ok"]) for entry in told],
-            [("a-good", True), ("b-bad", False), ("hail-on-the-tin-roof", True)],
-        )
+        self.assertEqual([(Path(entry["effect"]).stem, entry["ok"]) for entry in told], [("a-good", True), ("b-bad", False), ("hail-on-the-tin-roof", True)])
         self.assertTrue(all(advisory["place"] for entry in told for advisory in entry["advisories"]))
         self.assertEqual(asked("check", "--quiet", str(good)).output, "")
         binary = self.folder / "d.json"
         binary.write_bytes(b"\xff\xfe\x00")
         (self.folder / "empty").mkdir()
-        for name, words in (
-            (str(binary), "is not JSON"),
-            (str(self.folder / "empty"), "no documents"),
-            ("nowhere", "neither a file nor a demo"),
-        ):
+        for name, words in ((str(binary), "is not JSON"), (str(self.folder / "empty"), "no documents"), ("nowhere", "neither a file nor a demo")):
             done = asked("check", name)
             self.assertEqual((done.exit_code, words in " ".join(done.output.split())), (1, True), done.output)
 
@@ -211,19 +180,11 @@ class CommandLine(unittest.TestCase):
         done = asked("import", str(file), "--data", str(here))
         self.assertEqual((done.exit_code, done.output.count("imported")), (0, 2), done.output)
         again = self.folder / "again.hailridge.zip"
-        self.assertEqual(
-            asked(
-                "export", "Hail on the tin roof", "Of my own", "--data", str(here), "--out", str(again)
-            ).exit_code,
-            0,
-        )
+        self.assertEqual(asked("export", "Hail on the tin roof", "Of my own", "--data", str(here), "--out", str(again)).exit_code, 0)
         self.assertEqual(again.read_bytes(), file.read_bytes())
         for arguments, words in (
             (("export", "Of my own", "--data", str(here), "--out", str(again)), "exists already"),
-            (
-                ("export", "Nobody", "--data", str(here), "--out", str(self.folder / "n.zip")),
-                "neither a file nor a demo",
-            ),
+            (("export", "Nobody", "--data", str(here), "--out", str(self.folder / "n.zip")), "neither a file nor a demo"),
             (("export", "starter", "--out", str(self.folder / "no" / "n.zip")), "there is no folder"),
             (("import", str(own), "--data", str(there)), "no file of effects"),
             (("import", str(self.folder / "none.zip"), "--data", str(there)), "cannot be read"),
@@ -231,14 +192,7 @@ class CommandLine(unittest.TestCase):
             done = asked(*arguments)
             self.assertEqual((done.exit_code, words in " ".join(done.output.split())), (1, True), done.output)
         asked("import", str(again), "--data", str(here))
-        self.assertIn(
-            "by its id",
-            " ".join(
-                asked(
-                    "export", "Of my own", "--data", str(here), "--out", str(self.folder / "n.zip")
-                ).output.split()
-            ),
-        )
+        self.assertIn("by its id", " ".join(asked("export", "Of my own", "--data", str(here), "--out", str(self.folder / "n.zip")).output.split()))
 
     def test_serving_beyond_this_machine_needs_a_token(self) -> None:
         done = asked("serve", "--host", "0.0.0.0", "--data", str(self.folder))

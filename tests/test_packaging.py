@@ -36,23 +36,13 @@ class Versions(unittest.TestCase):
         """The package, the front end and its lock; and the changelog begins with it."""
         front = json.loads((ROOT / "frontend/package.json").read_text())["version"]
         locked = json.loads((ROOT / "frontend/package-lock.json").read_text())
-        self.assertEqual(
-            {front, locked["version"], locked["packages"][""]["version"]}, {hailridge.__version__}
-        )
-        newest = next(
-            line
-            for line in (ROOT / "CHANGELOG.md").read_text(encoding="utf-8").splitlines()
-            if line.startswith("## ")
-        )
+        self.assertEqual({front, locked["version"], locked["packages"][""]["version"]}, {hailridge.__version__})
+        newest = next(line for line in (ROOT / "CHANGELOG.md").read_text(encoding="utf-8").splitlines() if line.startswith("## "))
         self.assertEqual(newest.split()[1], hailridge.__version__)
 
     def test_locks_pin_everything_with_hashes(self) -> None:
         for name in ("requirements.lock", "requirements-dev.lock"):
-            packages = [
-                line
-                for line in (ROOT / name).read_text().splitlines()
-                if line and not line.startswith(("#", " "))
-            ]
+            packages = [line for line in (ROOT / name).read_text().splitlines() if line and not line.startswith(("#", " "))]
             self.assertGreater(len(packages), 20)
             for line in packages:
                 self.assertRegex(line, r"^[a-z0-9-]+==\S+ \\$", name)
@@ -63,30 +53,12 @@ class Wheel(unittest.TestCase):
         folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, folder)
         # Built from a copy, so that nothing is left lying about in the checkout.
-        for name in (
-            "src/hailridge",
-            "docs/guide",
-            "frontend/dist",
-            "pyproject.toml",
-            "setup.py",
-            "README.md",
-            "LICENSE",
-        ):
+        for name in ("src/hailridge", "docs/guide", "frontend/dist", "pyproject.toml", "setup.py", "README.md", "LICENSE"):
             source, target = ROOT / name, folder / "checkout" / name
             target.parent.mkdir(parents=True, exist_ok=True)
             copy = shutil.copytree if source.is_dir() else shutil.copy
             copy(source, target)
-        build = [
-            sys.executable,
-            "-m",
-            "pip",
-            "wheel",
-            "-q",
-            "--no-deps",
-            "-w",
-            str(folder),
-            str(folder / "checkout"),
-        ]
+        build = [sys.executable, "-m", "pip", "wheel", "-q", "--no-deps", "-w", str(folder), str(folder / "checkout")]
         subprocess.run(build, check=True, capture_output=True, cwd=folder)
         shutil.rmtree(folder / "checkout")
         (wheel,) = folder.glob("*.whl")
@@ -94,19 +66,11 @@ class Wheel(unittest.TestCase):
         with zipfile.ZipFile(wheel) as packed:
             names = packed.namelist()
             packed.extractall(folder / "installed")
-        for wanted in (
-            "web/front/index.html",
-            "web/guide/1-first.md",
-            "demo/hail-on-the-tin-roof.json",
-            "py.typed",
-            "testing/__init__.py",
-        ):
+        for wanted in ("web/front/index.html", "web/guide/1-first.md", "demo/hail-on-the-tin-roof.json", "py.typed", "testing/__init__.py"):
             self.assertIn(f"hailridge/{wanted}", names)
         (folder / "data").mkdir()
         alone = os.environ | {"PYTHONPATH": str(folder / "installed")}
-        told = subprocess.run(
-            [sys.executable, "-c", SERVED], capture_output=True, text=True, cwd=folder, env=alone
-        )
+        told = subprocess.run([sys.executable, "-c", SERVED], capture_output=True, text=True, cwd=folder, env=alone)
         self.assertEqual(told.returncode, 0, told.stderr)
         where, page, script, pages = told.stdout.split()
         self.assertTrue(Path(where).is_relative_to(folder / "installed"))

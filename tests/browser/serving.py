@@ -46,7 +46,9 @@ class Server:
     def start(self) -> None:
         begun = time.perf_counter()
         options = ["--demo", "--data", self.folder.name, "--port", str(self.port)]
-        self.process = subprocess.Popen([*self.command, "serve", *options], stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen(
+            [*self.command, "serve", *options], stdout=subprocess.DEVNULL
+        )
         while time.perf_counter() - begun < 60:
             try:
                 urllib.request.urlopen(f"{self.url}/api/effects", timeout=2).read()

@@ -24,16 +24,11 @@ class Attributes(BrowserCase):
 
     def pick_a_particle(self) -> None:
         """Click through the stage until the probe has somebody."""
-        stage, probe = (
-            self.page.get_by_test_id("stage").bounding_box(),
-            self.page.get_by_role("region", name="Values"),
-        )
+        stage, probe = self.page.get_by_test_id("stage").bounding_box(), self.page.get_by_role("region", name="Values")
         assert stage
         for down in range(30, 75, 3):
             for across in range(35, 66, 2):
-                self.page.mouse.click(
-                    stage["x"] + stage["width"] * across / 100, stage["y"] + stage["height"] * down / 100
-                )
+                self.page.mouse.click(stage["x"] + stage["width"] * across / 100, stage["y"] + stage["height"] * down / 100)
                 if probe.count():
                     return
         raise AssertionError("nobody was hit")
@@ -81,23 +76,12 @@ class Attributes(BrowserCase):
         removing.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("remove")
         page.get_by_role("option", name="remove").first.click()
-        self.until(
-            lambda: "My value is yes" in " ".join(removing.inner_text().split()),
-            "the fact reads as a sentence",
-        )
+        self.until(lambda: "My value is yes" in " ".join(removing.inner_text().split()), "the fact reads as a sentence")
         self.saved()
         self.wait_computed()
         self.seek(100)
-        self.until(
-            lambda: 0 < self.population("Particles") < before / 2,
-            f"fewer than {before}, not {self.population('Particles')}",
-        )
+        self.until(lambda: 0 < self.population("Particles") < before / 2, f"fewer than {before}, not {self.population('Particles')}")
 
         # The probe tells it.
         self.pick_a_particle()
-        self.assertIn(
-            "no",
-            self.page.get_by_role("region", name="Values")
-            .get_by_role("row", name=re.compile("My value"))
-            .inner_text(),
-        )
+        self.assertIn("no", self.page.get_by_role("region", name="Values").get_by_role("row", name=re.compile("My value")).inner_text())

@@ -42,9 +42,7 @@ class Library(BrowserCase):
 
     def made(self, raw: dict[str, Any]) -> str:
         body = json.dumps({"document": raw}).encode()
-        request = urllib.request.Request(
-            f"{self.server.url}/api/effects", body, {"Content-Type": "application/json"}
-        )
+        request = urllib.request.Request(f"{self.server.url}/api/effects", body, {"Content-Type": "application/json"})
         identifier: str = json.load(urllib.request.urlopen(request))["id"]
         return identifier
 
@@ -122,9 +120,7 @@ class Library(BrowserCase):
         expect(self.names()).to_have_count(before + 2)
         self.dropped(file)
         expect(self.names()).to_have_count(before + 4)
-        page.get_by_label("Bring in effects from files").set_input_files(
-            {"name": "odd.zip", "mimeType": "", "buffer": b"no zip"}
-        )
+        page.get_by_label("Bring in effects from files").set_input_files({"name": "odd.zip", "mimeType": "", "buffer": b"no zip"})
         page.get_by_role("alert").get_by_text("'odd.zip' is no file of effects, or damaged").wait_for()
         expect(self.names()).to_have_count(before + 4)
 
@@ -164,9 +160,7 @@ class Library(BrowserCase):
 
     def test_what_a_version_changed(self) -> None:
         page = self.page
-        identifier = self.made(
-            document(rule({"kind": "gravity"}, id="fall", label="Fall")) | {"name": "Compared"}
-        )
+        identifier = self.made(document(rule({"kind": "gravity"}, id="fall", label="Fall")) | {"name": "Compared"})
         page.goto(f"{self.server.url}/effects/{identifier}")
         self.wait_computed()
         page.get_by_label("Name of the effect").fill("Compared well")
@@ -186,13 +180,7 @@ class Library(BrowserCase):
         self.wait_computed()
         corners = "\n".join(f"v {x} {y} {z}" for x in (0, 2000) for y in (0, 300) for z in (0, 400))
         faces = "f 1 2 4 3\nf 5 7 8 6\nf 1 5 6 2\nf 3 4 8 7\nf 1 3 7 5\nf 2 6 8 4\n"
-        page.get_by_label("Mesh file").set_input_files(
-            {
-                "name": "long-crate.obj",
-                "mimeType": "",
-                "buffer": f"# Kiste für Größe\n{corners}\n{faces}".encode("latin-1"),
-            }
-        )
+        page.get_by_label("Mesh file").set_input_files({"name": "long-crate.obj", "mimeType": "", "buffer": f"# Kiste für Größe\n{corners}\n{faces}".encode("latin-1")})
         page.get_by_text("‘Long crate’ is 2,000 m across. Was it modelled in another unit?").wait_for()
         page.get_by_role("button", name="Millimetres: make it 2 m").click()
         expect(page.get_by_text("Was it modelled in another unit?")).to_have_count(0)
@@ -200,9 +188,7 @@ class Library(BrowserCase):
 
     def stop_all(self) -> None:
         for effect in json.load(urllib.request.urlopen(f"{self.server.url}/api/effects")):
-            urllib.request.urlopen(
-                urllib.request.Request(f"{self.server.url}/api/effects/{effect['id']}/stop", b"")
-            ).read()
+            urllib.request.urlopen(urllib.request.Request(f"{self.server.url}/api/effects/{effect['id']}/stop", b"")).read()
 
     def test_a_run_that_waits_says_so_and_stop_is_heard(self) -> None:
         self.addCleanup(self.stop_all)
@@ -245,20 +231,8 @@ class WithToken(BrowserCase):
             port = probe.getsockname()[1]
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         self.addCleanup(folder.cleanup)
-        options = [
-            "--demo",
-            "--data",
-            folder.name,
-            "--host",
-            "0.0.0.0",
-            "--token",
-            "cold-night",
-            "--port",
-            str(port),
-        ]
-        server = subprocess.Popen(
-            [sys.executable, "-m", "hailridge.cli", "serve", *options], stdout=subprocess.PIPE, text=True
-        )
+        options = ["--demo", "--data", folder.name, "--host", "0.0.0.0", "--token", "cold-night", "--port", str(port)]
+        server = subprocess.Popen([sys.executable, "-m", "hailridge.cli", "serve", *options], stdout=subprocess.PIPE, text=True)
         self.addCleanup(server.wait)
         self.addCleanup(server.kill)
         assert server.stdout is not None
@@ -276,12 +250,7 @@ class WithToken(BrowserCase):
         page.get_by_role("heading", name="Hail on the tin roof").click()
         self.wait_computed(page)
         self.assertNotIn("token", page.url)
-        self.assertNotIn(
-            "cold-night",
-            page.evaluate(
-                "document.cookie + performance.getEntriesByType('resource').map((e) => e.name).join(' ')"
-            ),
-        )
+        self.assertNotIn("cold-night", page.evaluate("document.cookie + performance.getEntriesByType('resource').map((e) => e.name).join(' ')"))
         page.goto(f"http://127.0.0.1:{port}/")
         page.get_by_role("heading", name="Hail on the tin roof").wait_for()
         stranger = self.new_page()

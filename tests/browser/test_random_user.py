@@ -40,16 +40,8 @@ class RandomUser(BrowserCase):
         self.told: list[str] = []
         page = self.page
         page.on("pageerror", lambda error: self.told.append(f"error in the page: {error}"))
-        page.on(
-            "console",
-            lambda message: (
-                message.type == "error" and self.told.append(f"red in the console: {message.text}")
-            ),
-        )
-        page.on(
-            "response",
-            lambda answer: answer.status >= 400 and self.told.append(f"{answer.status} {answer.url}"),
-        )
+        page.on("console", lambda message: message.type == "error" and self.told.append(f"red in the console: {message.text}"))
+        page.on("response", lambda answer: answer.status >= 400 and self.told.append(f"{answer.status} {answer.url}"))
         page.set_default_timeout(3000)
 
     def document(self) -> dict[str, Any]:
@@ -62,21 +54,13 @@ class RandomUser(BrowserCase):
         """Saved, or told why not."""
         page = self.page
         self.until(
-            lambda: (
-                page.locator("[data-testid=saving]").all_inner_texts() == ["saved"]
-                or page.get_by_role("alert").count() > 0
-            ),
-            "saved, or told why",
+            lambda: page.locator("[data-testid=saving]").all_inner_texts() == ["saved"] or page.get_by_role("alert").count() > 0, "saved, or told why"
         )
 
     def whole(self, done: str) -> None:
         self.settle()
         seen = self.page.evaluate(LOOK)
-        problems = [
-            *self.told,
-            *([f"the page says {seen['bad']!r}"] if seen["bad"] else []),
-            *(f"an empty chip {chip}" for chip in seen["chips"]),
-        ]
+        problems = [*self.told, *([f"the page says {seen['bad']!r}"] if seen["bad"] else []), *(f"an empty chip {chip}" for chip in seen["chips"])]
         self.assertEqual(problems, [], f"after {done} (seed {SEED})")
         read_effect(self.document())
 
@@ -89,10 +73,7 @@ class RandomUser(BrowserCase):
         return found.nth(self.choose.randrange(number)) if number else None
 
     def gesture(self) -> str:
-        kind = self.choose.choice(
-            ["chip"] * 9
-            + ["add", "add", "key", "key", "more", "stage", "strip", "tab", "remove", "undo", "rename"]
-        )
+        kind = self.choose.choice(["chip"] * 9 + ["add", "add", "key", "key", "more", "stage", "strip", "tab", "remove", "undo", "rename"])
         return str(getattr(self, f"do_{kind}")())
 
     def do_chip(self) -> str:
@@ -117,13 +98,7 @@ class RandomUser(BrowserCase):
         box = page.locator("[data-radix-popper-content-wrapper]")
         if box.count() == 0:
             return "nothing"
-        choices = [
-            "input.tabular",
-            "[role=group] button",
-            "[role=slider]",
-            "input[type=checkbox]",
-            "input[type=color]",
-        ]
+        choices = ["input.tabular", "[role=group] button", "[role=slider]", "input[type=checkbox]", "input[type=color]"]
         self.choose.shuffle(choices)
         done = "nothing"
         for choice in choices:
@@ -158,9 +133,7 @@ class RandomUser(BrowserCase):
         label = button.get_attribute("aria-label")
         if label == "Add shape":
             button.click()
-            self.page.get_by_role(
-                "option", name=self.choose.choice(["box", "disc", "ring", "plane"]), exact=True
-            ).click()
+            self.page.get_by_role("option", name=self.choose.choice(["box", "disc", "ring", "plane"]), exact=True).click()
             return "add a shape"
         button.click()
         return f"{label}, then {self.inside()}"
@@ -170,9 +143,7 @@ class RandomUser(BrowserCase):
         if card is None:
             return "nothing"
         card.click(position={"x": 60, "y": 12})
-        button = self.some(
-            "main[aria-label=Score] button:text-matches('^\\\\+ (action|otherwise|condition)')"
-        )
+        button = self.some("main[aria-label=Score] button:text-matches('^\\\\+ (action|otherwise|condition)')")
         if button is None:
             return "choose a rule"
         words = button.inner_text()
@@ -180,9 +151,7 @@ class RandomUser(BrowserCase):
         return f"{words}, then {self.inside()}"
 
     def do_key(self) -> str:
-        key = self.choose.choice(
-            ["Space", ".", ",", "Home", "End", "r", "b", "c", "0", "1", "l", "l", "Escape", "g"]
-        )
+        key = self.choose.choice(["Space", ".", ",", "Home", "End", "r", "b", "c", "0", "1", "l", "l", "Escape", "g"])
         self.page.keyboard.press(key)
         self.page.wait_for_timeout(150)
         return f"key {key}"
@@ -195,10 +164,7 @@ class RandomUser(BrowserCase):
     def do_stage(self) -> str:
         box = self.page.get_by_test_id("stage").bounding_box()
         assert box
-        self.page.mouse.click(
-            box["x"] + box["width"] * self.choose.uniform(0.2, 0.8),
-            box["y"] + box["height"] * self.choose.uniform(0.2, 0.8),
-        )
+        self.page.mouse.click(box["x"] + box["width"] * self.choose.uniform(0.2, 0.8), box["y"] + box["height"] * self.choose.uniform(0.2, 0.8))
         return "click on the stage"
 
     def do_strip(self) -> str:
@@ -248,10 +214,7 @@ class RandomUser(BrowserCase):
         if page.get_by_role("button", name="Pause", exact=True).count():
             page.keyboard.press("Space")
         end = self.document()
-        undo, redo = (
-            page.get_by_role("button", name="Undo", exact=True),
-            page.get_by_role("button", name="Redo", exact=True),
-        )
+        undo, redo = page.get_by_role("button", name="Undo", exact=True), page.get_by_role("button", name="Redo", exact=True)
         redone = 0
         while redo.is_enabled():
             redo.click()

@@ -37,15 +37,12 @@ class Strangers(BrowserCase):
         self.page.keyboard.press("Escape")
 
     def reads(self, card: Locator, words: str) -> None:
-        self.until(
-            lambda: words in " ".join(card.inner_text().split()),
-            f"reads '{words}', not '{' '.join(card.inner_text().split())}'",
-        )
+        self.until(lambda: words in " ".join(card.inner_text().split()), f"reads '{words}', not '{' '.join(card.inner_text().split())}'")
 
     def test_one_of_each_is_added_and_edited(self) -> None:
         page = self.page
         page.goto(self.server.url)
-        self.new_effect(page)
+        self.new_effect()
         self.wait_computed()
 
         # A condition and an action.

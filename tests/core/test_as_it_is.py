@@ -12,23 +12,15 @@ from tests.support import compare, document, rule, run
 
 
 def as_it_is(quantity: str | dict, **rest: float) -> dict:
-    return {
-        "kind": "as_it_is",
-        "quantity": {"kind": quantity} if isinstance(quantity, str) else quantity,
-        **rest,
-    }
+    return {"kind": "as_it_is", "quantity": {"kind": quantity} if isinstance(quantity, str) else quantity, **rest}
 
 
 class AsItIs(unittest.TestCase):
     def last(self, *rules: dict, **rest: object) -> dict[str, np.ndarray]:
-        return run(
-            document(*rules, count=200, speed={"kind": "spread", "value": 3.0, "spread": 2.0}, **rest), 3
-        )[-1].columns
+        return run(document(*rules, count=200, speed={"kind": "spread", "value": 3.0, "spread": 2.0}, **rest), 3)[-1].columns
 
     def test_the_quantity_itself(self) -> None:
-        columns = self.last(
-            rule({"kind": "set", "attribute": "radius", "amount": as_it_is("speed", factor=0.1, added=0.01)})
-        )
+        columns = self.last(rule({"kind": "set", "attribute": "radius", "amount": as_it_is("speed", factor=0.1, added=0.01)}))
         speeds = np.linalg.norm(columns["velocity"], axis=1)
         np.testing.assert_allclose(columns["radius"], speeds * 0.1 + 0.01, rtol=1e-5)
         self.assertGreater(np.ptp(columns["radius"]), 0.2)
@@ -45,11 +37,7 @@ class AsItIs(unittest.TestCase):
         self.assertGreaterEqual(columns["velocity"][:, 1].min(), 1.0 - 1000 * 3 / 24 - 1)
 
     def test_what_is_known_to_be_too_much_is_told(self) -> None:
-        problems = read_effect(
-            document(
-                rule({"kind": "set", "attribute": "opacity", "amount": as_it_is("life_fraction", factor=2.0)})
-            )
-        ).problems
+        problems = read_effect(document(rule({"kind": "set", "attribute": "opacity", "amount": as_it_is("life_fraction", factor=2.0)}))).problems
         self.assertEqual(problems[0].text, "may become 2, but cannot be above 1")
 
     def test_two_quantities_compared(self) -> None:
@@ -60,20 +48,12 @@ class AsItIs(unittest.TestCase):
 
     def test_keyframes_on_its_factor(self) -> None:
         keyed = {"keys": [{"at": 0.0, "value": 0.0}, {"at": 1.0, "value": 1.0}]}
-        raw = document(
-            rule({"kind": "set", "attribute": "radius", "amount": as_it_is("speed", factor=keyed)}),
-            speed=2.0,
-            clock={"duration": 1.0},
-        )
+        raw = document(rule({"kind": "set", "attribute": "radius", "amount": as_it_is("speed", factor=keyed)}), speed=2.0, clock={"duration": 1.0})
         self.assertAlmostEqual(float(run(raw)[-1].columns["radius"][0]), 2.0, delta=1e-4)
 
     def test_three_numbers_are_more_than_one(self) -> None:
         raw = document(rule({"kind": "set", "attribute": "color", "amount": [1.0, 1.0, 1.0]}))
         with self.assertRaisesRegex(NothingFits, "one number; here three are needed"):
             exchanged(raw, ("rules", 0, "actions", 0, "amount"), "as_it_is")
-        after = exchanged(
-            document(rule({"kind": "set", "attribute": "mass", "amount": 1.0})),
-            ("rules", 0, "actions", 0, "amount"),
-            "as_it_is",
-        )
+        after = exchanged(document(rule({"kind": "set", "attribute": "mass", "amount": 1.0})), ("rules", 0, "actions", 0, "amount"), "as_it_is")
         self.assertEqual(read_effect(after).problems, [])

@@ -38,10 +38,7 @@ class Asking(unittest.TestCase):
         self.assertEqual(self.made, [None, 1])
 
     def test_a_new_part_of_the_step_and_whatever_else_decides(self) -> None:
-        self.assertEqual(
-            [self.ask("position", also=5), self.ask("position", also=5), self.ask("position", also=6)],
-            [1, 1, 2],
-        )
+        self.assertEqual([self.ask("position", also=5), self.ask("position", also=5), self.ask("position", also=6)], [1, 1, 2])
         self.answers.begin_part()
         self.assertEqual(self.ask("position", also=6), 3)
 
@@ -104,44 +101,28 @@ class InAStep(unittest.TestCase):
         within = compare({"kind": "field", "field": "up"}, "above", 0.5)
         fade = {"kind": "set", "attribute": "opacity", "amount": 0.5, "where": "up"}
         rules = [rule(fade, condition=within, id=f"r{number}") for number in range(4)]
-        asked, frames = self.fields_asked(
-            document(*rules, count=20, speed=1.0, fields=[field], clock={"duration": 0.5})
-        )
+        asked, frames = self.fields_asked(document(*rules, count=20, speed=1.0, fields=[field], clock={"duration": 0.5}))
         self.assertEqual(asked, frames)
 
     def test_distances_and_neighbours_are_computed_once_for_all_who_read_them(self) -> None:
         """Four rules that ask the same of everybody, one of a few of them: asked once a frame, and the same bytes as asked each time."""
         far, many = {"kind": "distance", "shape": "point"}, {"kind": "neighbours", "distance": 0.3}
-        paint = {
-            "kind": "set",
-            "attribute": "opacity",
-            "amount": {"kind": "as_it_is", "quantity": far, "factor": 0.1},
-        }
+        paint = {"kind": "set", "attribute": "opacity", "amount": {"kind": "as_it_is", "quantity": far, "factor": 0.1}}
         for quantity, place, name in ((far, Pose, "closest"), (many, Grid, "count")):
-            rules = [
-                rule(paint, condition=compare(quantity, "above", 0.0), id=f"r{number}") for number in range(4)
-            ]
+            rules = [rule(paint, condition=compare(quantity, "above", 0.0), id=f"r{number}") for number in range(4)]
             raw = document(*rules, rule({"kind": "drag"}, who=["b"], condition=compare(quantity, "above", 0.5), id="few"),
                 count=60, speed=2.0, groups=["a", "b"], clock={"duration": 0.5})  # fmt: skip
             asked: list[int] = []
             original = getattr(place, name)
 
-            def counting(
-                self: object,
-                *given: object,
-                original: Any = original,
-                asked: list[int] = asked,
-                **rest: object,
-            ) -> object:
+            def counting(self: object, *given: object, original: Any = original, asked: list[int] = asked, **rest: object) -> object:
                 asked.append(1)
                 return original(self, *given, **rest)
 
             with patch.object(place, name, counting):
                 kept = simulation(raw)[1]
             self.assertLessEqual(len(asked), 2 * len(kept), name)
-            with patch.object(
-                Answers, "asked", lambda _self, _key, _reads, compute, _also=None: compute(None)
-            ):
+            with patch.object(Answers, "asked", lambda _self, _key, _reads, compute, _also=None: compute(None)):
                 anew = simulation(raw)[1]
             for one, other in zip(kept, anew, strict=True):
                 np.testing.assert_array_equal(one.columns["opacity"], other.columns["opacity"])
@@ -153,9 +134,7 @@ class InAStep(unittest.TestCase):
         def run(where: list[float]) -> int:
             put = {"kind": "set", "attribute": "position", "amount": where}
             rules = [rule(put, condition=within, id=f"r{number}") for number in range(3)]
-            asked, frames = self.fields_asked(
-                document(*rules, count=20, fields=[field], clock={"duration": 0.5})
-            )
+            asked, frames = self.fields_asked(document(*rules, count=20, fields=[field], clock={"duration": 0.5}))
             return asked - frames
 
         # At rest where they are put, they are put there again without a change; elsewhere, the first writing of a run changes something.

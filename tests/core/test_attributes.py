@@ -25,26 +25,12 @@ FIRST = {
 SECOND = {
     "number": -4.0, "whole": 7.4, "flag": 0.0, "vector": [4.0, 5.0, 6.0], "color": [0.9, 0.1, 0.3], "orientation": [0.0, 90.0, 0.0],
 }  # fmt: skip
-KEPT = {
-    "number": ("f4", 1),
-    "whole": ("i4", 1),
-    "flag": ("u1", 1),
-    "vector": ("f4", 3),
-    "color": ("f4", 3),
-    "orientation": ("f4", 4),
-}
+KEPT = {"number": ("f4", 1), "whole": ("i4", 1), "flag": ("u1", 1), "vector": ("f4", 3), "color": ("f4", 3), "orientation": ("f4", 4)}
 
 
 def declared(**share: float) -> list[dict]:
     return [
-        {
-            "id": name,
-            "label": name.capitalize(),
-            "type": kind,
-            "initial": value,
-            "share": share.get(name, 0.0),
-        }
-        for kind, (name, value) in FIRST.items()
+        {"id": name, "label": name.capitalize(), "type": kind, "initial": value, "share": share.get(name, 0.0)} for kind, (name, value) in FIRST.items()
     ]
 
 
@@ -62,19 +48,13 @@ class EveryType(unittest.TestCase):
             with self.subTest(kind):
                 column = columns[f"own {name}"]
                 self.assertEqual((column.dtype.str[1:], column[0].size), KEPT[kind])
-                np.testing.assert_allclose(
-                    column, np.broadcast_to(kept(kind, value), column.shape), atol=1e-6
-                )
+                np.testing.assert_allclose(column, np.broadcast_to(kept(kind, value), column.shape), atol=1e-6)
 
     def test_set_and_read(self) -> None:
         for kind, (name, _value) in FIRST.items():
             with self.subTest(kind):
-                raw = document(
-                    rule({"kind": "set", "attribute": name, "amount": SECOND[kind]}), attributes=declared()
-                )
-                np.testing.assert_allclose(
-                    run(raw, 1)[-1].columns[f"own {name}"][0], kept(kind, SECOND[kind]), atol=1e-6
-                )
+                raw = document(rule({"kind": "set", "attribute": name, "amount": SECOND[kind]}), attributes=declared())
+                np.testing.assert_allclose(run(raw, 1)[-1].columns[f"own {name}"][0], kept(kind, SECOND[kind]), atol=1e-6)
 
     def test_read_as_one_number(self) -> None:
         # Length of a vector, lightness of a colour (IEC 61966-2-1 weights), angle of a turn (SciPy), parts by name.
@@ -86,10 +66,7 @@ class EveryType(unittest.TestCase):
             with self.subTest(name, part=part):
                 amount = {"kind": "mapped", "quantity": {"kind": "attribute", "attribute": name, "part": part}, "start": -1000.0,
                           "end": 1000.0, "low": -1000.0, "high": 1000.0}  # fmt: skip
-                raw = document(
-                    rule({"kind": "set", "attribute": "out", "amount": amount}),
-                    attributes=[*declared(), {"id": "out", "label": "Out"}],
-                )
+                raw = document(rule({"kind": "set", "attribute": "out", "amount": amount}), attributes=[*declared(), {"id": "out", "label": "Out"}])
                 self.assertAlmostEqual(float(run(raw, 1)[-1].columns["own out"][0]), expected, delta=2e-3)
 
     def test_limits_clamp_what_is_written_and_first_given(self) -> None:
@@ -104,58 +81,34 @@ class EveryType(unittest.TestCase):
         self.assertEqual((columns["own hits"].tolist(), columns["own heat"].tolist()), ([4], [2.0]))
 
     def test_flags_are_facts(self) -> None:
-        mark = rule(
-            {"kind": "set", "attribute": "hot", "amount": 0.0},
-            condition=compare("own_random", "above", 0.5),
-            trigger="birth",
-            id="mark",
-        )
+        mark = rule({"kind": "set", "attribute": "hot", "amount": 0.0}, condition=compare("own_random", "above", 0.5), trigger="birth", id="mark")
         fact = {"kind": "holds", "quantity": {"kind": "marked", "attribute": "hot"}}
-        raw = document(
-            mark, rule({"kind": "remove"}, condition=fact, id="go"), count=400, attributes=declared()
-        )
+        raw = document(mark, rule({"kind": "remove"}, condition=fact, id="go"), count=400, attributes=declared())
         frames = run(raw, 2)
         self.assertTrue(150 < frames[-1].count < 250)
         self.assertFalse(frames[-1].columns["own hot"].any())
 
     def test_nothing_that_leaps_is_approached(self) -> None:
         for name in ("hits", "hot"):
-            for action in (
-                {"kind": "approach", "attribute": name, "amount": 1.0},
-                {"kind": "add", "attribute": name, "amount": 1.0},
-            ):
+            for action in ({"kind": "approach", "attribute": name, "amount": 1.0}, {"kind": "add", "attribute": name, "amount": 1.0}):
                 problems = read_effect(document(rule(action), attributes=declared())).problems
                 self.assertRegex(problems[0].text, "little by little")
 
     def test_a_value_of_the_wrong_width_is_told(self) -> None:
-        problems = read_effect(
-            document(rule({"kind": "set", "attribute": "home", "amount": 1.0}), attributes=declared())
-        ).problems
+        problems = read_effect(document(rule({"kind": "set", "attribute": "home", "amount": 1.0}), attributes=declared())).problems
         self.assertEqual(problems[0].text, "has to be three numbers")
         with self.assertRaisesRegex(DocumentError, "attribute 1 'Home', initial: has to be three numbers"):
-            read_effect(
-                document(attributes=[{"id": "home", "label": "Home", "type": "vector", "initial": 1.0}])
-            )
+            read_effect(document(attributes=[{"id": "home", "label": "Home", "type": "vector", "initial": 1.0}]))
 
 
 class HandedOn(unittest.TestCase):
     def children(self, share: float, count: int = 1) -> dict[str, np.ndarray]:
         """Children of a parent with the second values, whose own first values are the first ones."""
-        sets = [
-            {"kind": "set", "attribute": name, "amount": SECOND[kind]}
-            for kind, (name, _first) in FIRST.items()
-        ]
-        split = rule(
-            {"kind": "spawn", "group": "b", "count": float(count)}, trigger="once", who=["a"], id="split"
-        )
+        sets = [{"kind": "set", "attribute": name, "amount": SECOND[kind]} for kind, (name, _first) in FIRST.items()]
+        split = rule({"kind": "spawn", "group": "b", "count": float(count)}, trigger="once", who=["a"], id="split")
         shares = {name: share for name, _first in FIRST.values()}
         # The flag is turned round, so that what is handed on can be told from a first value.
-        raw = document(
-            rule(*sets, trigger="birth", who=["a"], id="sets"),
-            split,
-            groups=["a", "b"],
-            attributes=declared(**shares),
-        )
+        raw = document(rule(*sets, trigger="birth", who=["a"], id="sets"), split, groups=["a", "b"], attributes=declared(**shares))
         frame = run(raw, 2)[-1].columns
         return {name: frame[f"own {name}"][frame["group"] == 1] for name, _first in FIRST.values()}
 
@@ -168,9 +121,7 @@ class HandedOn(unittest.TestCase):
                 np.testing.assert_allclose(none[name][0], kept(kind, first), atol=1e-6)
                 np.testing.assert_allclose(whole[name][0], kept(kind, SECOND[kind]), atol=1e-6)
                 mixed = 0.75 * np.asarray(kept(kind, first)) + 0.25 * np.asarray(kept(kind, SECOND[kind]))
-                np.testing.assert_allclose(
-                    some[name][0], np.rint(mixed) if kind == "whole" else mixed, atol=1e-6
-                )
+                np.testing.assert_allclose(some[name][0], np.rint(mixed) if kind == "whole" else mixed, atol=1e-6)
 
     def test_a_flag_by_chance(self) -> None:
         self.assertEqual((self.children(0.0)["hot"][0], self.children(100.0)["hot"][0]), (1, 0))
@@ -181,12 +132,7 @@ class HandedOn(unittest.TestCase):
     def test_a_turn_part_of_the_way(self) -> None:
         # Half of two turns, against SciPy's spherical interpolation: at the half they agree.
         some = self.children(50.0)["pose"][0]
-        pair = Rotation.concatenate(
-            [
-                Rotation.from_euler("xyz", FIRST["orientation"][1], degrees=True),
-                Rotation.from_euler("xyz", SECOND["orientation"], degrees=True),
-            ]
-        )
+        pair = Rotation.concatenate([Rotation.from_euler("xyz", FIRST["orientation"][1], degrees=True), Rotation.from_euler("xyz", SECOND["orientation"], degrees=True)])
         between = pair.mean()
         self.assertLess((Rotation.from_quat(some) * between.inv()).magnitude(), 1e-4)
 
@@ -225,10 +171,7 @@ class KeptAndShown(unittest.TestCase):
 
 class Changing(unittest.TestCase):
     def test_another_type_renews_whatever_follows(self) -> None:
-        raw = document(
-            rule({"kind": "set", "attribute": "heat", "amount": 0.5}),
-            attributes=[{"id": "heat", "label": "Heat", "initial": 0.5}],
-        )
+        raw = document(rule({"kind": "set", "attribute": "heat", "amount": 0.5}), attributes=[{"id": "heat", "label": "Heat", "initial": 0.5}])
         for kind in FIRST:
             after = referred(raw, ("attributes", 0, "type"), kind)
             effect = read_effect(after)
@@ -242,15 +185,9 @@ class Changing(unittest.TestCase):
         self.assertEqual((effect.problems, effect.attributes[0].type), ([], "flag"))
 
     def test_older_attributes_are_lifted(self) -> None:
-        old = [
-            {"id": "a", "label": "A", "initial": 1.0, "inherited": True},
-            {"id": "b", "label": "B", "initial": 1.0, "inherited": False},
-        ]
+        old = [{"id": "a", "label": "A", "initial": 1.0, "inherited": True}, {"id": "b", "label": "B", "initial": 1.0, "inherited": False}]
         lifted = migrate({"format": 4, "attributes": old})
-        self.assertEqual(
-            [(item["share"], "inherited" in item) for item in lifted["attributes"]],
-            [(100.0, False), (0.0, False)],
-        )
+        self.assertEqual([(item["share"], "inherited" in item) for item in lifted["attributes"]], [(100.0, False), (0.0, False)])
         self.assertEqual(read_effect(lifted).problems, [])
 
 
@@ -260,9 +197,7 @@ class Turns(unittest.TestCase):
         made = from_angles(angles)
         known = Rotation.from_euler("xyz", angles, degrees=True)
         self.assertLess((Rotation.from_quat(made) * known.inv()).magnitude().max(), 1e-6)
-        self.assertLess(
-            (Rotation.from_euler("xyz", angles_of(made), degrees=True) * known.inv()).magnitude().max(), 2e-3
-        )
+        self.assertLess((Rotation.from_euler("xyz", angles_of(made), degrees=True) * known.inv()).magnitude().max(), 2e-3)
 
     def test_a_square_turn_about_y(self) -> None:
         for angles in ([10.0, 90.0, 30.0], [0.0, -90.0, 50.0]):

@@ -9,7 +9,7 @@ import unittest
 from hailridge.model.kind import Kind
 from hailridge.testing import check_kind
 
-STRANGERS = """
+STRANGERS = '''
 from typing import Any, ClassVar, Literal
 import numpy as np
 import hailridge.core
@@ -66,7 +66,7 @@ for kind in (Sound, Forgetful, Moody, Furlongs, Narrow):
         print(kind.title, "passes")
     except AssertionError as error:
         print(error)
-"""
+'''
 
 
 class EveryKind(unittest.TestCase):
@@ -80,9 +80,7 @@ class EveryKind(unittest.TestCase):
 class Strangers(unittest.TestCase):
     def test_who_breaks_a_promise_is_told_from_who_keeps_it(self) -> None:
         # In a process of their own: what is registered stays registered.
-        told = subprocess.run(
-            [sys.executable, "-c", STRANGERS], capture_output=True, text=True, check=True
-        ).stdout.splitlines()
+        told = subprocess.run([sys.executable, "-c", STRANGERS], capture_output=True, text=True, check=True).stdout.splitlines()
         self.assertEqual(len(told), 5, told)
         for line, words in zip(
             told,

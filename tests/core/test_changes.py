@@ -133,9 +133,7 @@ class Spawning(unittest.TestCase):
         self.assertGreater(len(sizes), 8)
 
     def test_siblings_are_numbered_from_zero_for_each_parent(self) -> None:
-        split = rule(
-            {"kind": "spawn", "count": 3, "group": "b", "lifetime": 1000.0}, trigger="once", who=["a"]
-        )
+        split = rule({"kind": "spawn", "count": 3, "group": "b", "lifetime": 1000.0}, trigger="once", who=["a"])
         columns = run(document(split, count=4, groups=["a", "b"]), 1)[-1].columns
         children = columns["birth_index"][columns["group"] == 1]
         self.assertEqual(children.tolist(), [0, 1, 2] * 4)

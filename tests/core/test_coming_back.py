@@ -20,11 +20,7 @@ SPREAD = {"kind": "spread", "value": 0.3, "spread": 0.2}
 
 class FirstValues(unittest.TestCase):
     def test_back_to_what_each_was_born_with(self) -> None:
-        grow = rule(
-            {"kind": "set", "attribute": "radius", "amount": 1.0},
-            id="grow",
-            condition=compare("age", "below", 0.5),
-        )
+        grow = rule({"kind": "set", "attribute": "radius", "amount": 1.0}, id="grow", condition=compare("age", "below", 0.5))
         back = rule({"kind": "restore", "attribute": "radius"}, condition=compare("age", "at_least", 0.5))
         spawn = rule(
             {"kind": "spawn", "group": "b", "count": 1, "parent": "kept", "radius": 0.07},
@@ -39,12 +35,8 @@ class FirstValues(unittest.TestCase):
 
     def test_approached_by_degrees(self) -> None:
         first = {"kind": "first", "attribute": "color"}
-        paint = rule(
-            {"kind": "set", "attribute": "color", "amount": [1.0, 0.0, 0.0]}, id="paint", trigger="once"
-        )
-        fade = rule(
-            {"kind": "approach", "attribute": "color", "amount": first, "manner": "over", "time": 1.0}
-        )
+        paint = rule({"kind": "set", "attribute": "color", "amount": [1.0, 0.0, 0.0]}, id="paint", trigger="once")
+        fade = rule({"kind": "approach", "attribute": "color", "amount": first, "manner": "over", "time": 1.0})
         colors = track(run(document(paint, fade, source={"color": [0.0, 0.0, 1.0]})), "color")
         np.testing.assert_allclose(colors[12], [0.5, 0.0, 0.5], atol=0.03)
         np.testing.assert_allclose(colors[-1], [0.0, 0.0, 1.0], atol=1e-6)
@@ -52,9 +44,7 @@ class FirstValues(unittest.TestCase):
 
 class ToBeginWith(unittest.TestCase):
     def test_from_what_the_particles_have(self) -> None:
-        effect = read_effect(
-            document(count=401, speed={"kind": "spread", "value": 7.0, "spread": 2.0}, source={"radius": 0.2})
-        )
+        effect = read_effect(document(count=401, speed={"kind": "spread", "value": 7.0, "spread": 2.0}, source={"radius": 0.2}))
         frame = run(effect, 0)[0]
         moment = recorded_moment(Plan(effect, MemoryAssets()), frame.columns, frame.count, 0)
         speed = present_quantity(moment, kinds("quantity")["speed"](kind="speed"), [])
@@ -69,9 +59,7 @@ class ToBeginWith(unittest.TestCase):
         self.assertTrue(radius.lowest < 0.2 < radius.highest)
         self.assertEqual(len(present_attribute(moment, "velocity", []).middle), 3)  # type: ignore[union-attr]
         self.assertIsNone(present_attribute(moment, "color", []))
-        self.assertIsNone(
-            present_quantity(moment, kinds("quantity")["since_contact"](kind="since_contact"), [])
-        )
+        self.assertIsNone(present_quantity(moment, kinds("quantity")["since_contact"](kind="since_contact"), []))
 
 
 class FromOneToAnother(unittest.TestCase):

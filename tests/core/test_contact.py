@@ -181,12 +181,7 @@ class WhatIsRemembered(unittest.TestCase):
             {**PLANE, "id": f"p{n}", "label": f"P{n}", "rotation": turn, "width": 6.0, "depth": 6.0}
             for n, turn in enumerate(rotations)
         ]
-        both = {
-            "kind": "compound",
-            "id": "both",
-            "label": "Both",
-            "members": [plane["id"] for plane in planes],
-        }
+        both = {"kind": "compound", "id": "both", "label": "Both", "members": [plane["id"] for plane in planes]}
         solid = ["both"] if joined else [plane["id"] for plane in planes]
         raw = document(
             GRAVITY,
@@ -211,13 +206,7 @@ class WhatIsRemembered(unittest.TestCase):
 
     def test_pressed_into_a_corner_by_a_strong_wind(self) -> None:
         wind = rule({"kind": "constant", "acceleration": [40.0, 0.0, 0.0]}, id="press")
-        wall = {
-            "kind": "plane",
-            "id": "wall",
-            "label": "Wall",
-            "rotation": [0.0, 0.0, 90.0],
-            "position": [1.0, 0.0, 0.0],
-        }
+        wall = {"kind": "plane", "id": "wall", "label": "Wall", "rotation": [0.0, 0.0, 90.0], "position": [1.0, 0.0, 0.0]}
         raw = document(
             GRAVITY, wind, bounce(bounciness=0.3), bounce("wall", 0.3) | {"id": "wall"},
             rule({"kind": "spawn", "group": "b", "count": 1, "parent": "kept"}, id="shatter", trigger="contact", who=["a"]),

@@ -27,17 +27,7 @@ def everything(effect: Effect) -> list[Any]:
     """What every part of a document holds now, keyframed fields as they are and not as their keys."""
     held = []
     for path, part in parts_of(effect):
-        held.append(
-            (
-                path,
-                part.item,
-                {
-                    name: repr(value)
-                    for name, value in vars(part).items()
-                    if not isinstance(value, Part | list)
-                },
-            )
-        )
+        held.append((path, part.item, {name: repr(value) for name, value in vars(part).items() if not isinstance(value, Part | list)}))
     return held
 
 
@@ -56,41 +46,19 @@ def moving() -> Effect:
         {"kind": "gravity", "acceleration": KEYED}, {"kind": "attract", "shape": "ball"},
         {"kind": "turbulence", "strength": {"kind": "dial", "dial": "d"}}, id="push",
     )  # fmt: skip
-    chance = rule(
-        {"kind": "remove"}, condition={"kind": "chance", "probability": 0.4, "per": "second"}, id="chance"
-    )
-    return read_effect(
-        document(
-            push,
-            chance,
-            count=300,
-            speed=2.0,
-            shapes=[ball],
-            dials=[{"id": "d", "label": "D", "value": KEYED}],
-        )
-    )
+    chance = rule({"kind": "remove"}, condition={"kind": "chance", "probability": 0.4, "per": "second"}, id="chance")
+    return read_effect(document(push, chance, count=300, speed=2.0, shapes=[ball], dials=[{"id": "d", "label": "D", "value": KEYED}]))
 
 
 class Documents(unittest.TestCase):
     def test_nothing_can_be_written_into_one(self) -> None:
         effect = moving()
-        for part, name in (
-            (effect, "name"),
-            (effect.clock, "seed"),
-            (effect.rules[0], "label"),
-            (effect.shapes[1], "visible"),
-        ):
+        for part, name in ((effect, "name"), (effect.clock, "seed"), (effect.rules[0], "label"), (effect.shapes[1], "visible")):
             with self.assertRaises(ValidationError):
                 setattr(part, name, getattr(part, name))
 
     def test_running_and_looking_leave_it_as_it_was(self) -> None:
-        for effect in (
-            moving(),
-            *(
-                read_effect(demo.document(name))
-                for name in ("hail-on-the-tin-roof", "beacon-flash", "tin-flags-in-the-gust")
-            ),
-        ):
+        for effect in (moving(), *(read_effect(demo.document(name)) for name in ("hail-on-the-tin-roof", "beacon-flash", "tin-flags-in-the-gust"))):
             before, spelled = everything(effect), effect.model_dump_json()
             frame = list(Simulation(effect, demo.assets()).frames(10))[-1]
             plan = Plan(effect, demo.assets())
@@ -103,9 +71,7 @@ class Documents(unittest.TestCase):
         effect = moving()
         alone = {last: digest(effect, last) for last in (12, 24, 36)}
         with ThreadPoolExecutor(3) as pool:
-            for last, found in zip(
-                [*alone] * 4, pool.map(lambda last: digest(effect, last), [*alone] * 4), strict=True
-            ):
+            for last, found in zip([*alone] * 4, pool.map(lambda last: digest(effect, last), [*alone] * 4), strict=True):
                 self.assertEqual(found, alone[last], last)
 
 
@@ -114,10 +80,7 @@ class Plans(unittest.TestCase):
         """Whatever is asked of a plan, in whatever order: its own document stays, and a time gives the same scene."""
         plan = Plan(moving(), demo.assets())
         before = everything(plan.effect)
-        scenes = {
-            time: (everything(plan.at(time).effect), plan.at(time).pose("ball").transform.translation.copy())
-            for time in (0.0, 0.3, 0.7, 1.0)
-        }
+        scenes = {time: (everything(plan.at(time).effect), plan.at(time).pose("ball").transform.translation.copy()) for time in (0.0, 0.3, 0.7, 1.0)}
         list(Simulation(plan.effect, demo.assets(), plan=plan).frames(10))
         for time in (1.0, 0.3, 0.0, 0.7):
             self.assertEqual(everything(plan.at(time).effect), scenes[time][0])
@@ -139,10 +102,7 @@ class Plans(unittest.TestCase):
         effect = moving()
         plan = Plan(effect, demo.assets())
         alone = {last: digest(effect, last) for last in (8, 16, 24)}
-        places = {
-            time: Plan(effect, demo.assets()).at(time).pose("ball").transform.translation
-            for time in np.linspace(0, 1, 17)
-        }
+        places = {time: Plan(effect, demo.assets()).at(time).pose("ball").transform.translation for time in np.linspace(0, 1, 17)}
 
         def work(number: int) -> None:
             if number % 3 == 0:
@@ -169,23 +129,12 @@ class Plans(unittest.TestCase):
         tests = [{**chance, "id": "first"}, {**chance, "id": "second"}]
         removed = []
         for order in (tests, tests[::-1]):
-            raw = document(
-                rule(
-                    {"kind": "remove"},
-                    condition={"kind": "all", "conditions": order},
-                    trigger="birth",
-                    id="thin",
-                ),
-                count=400,
-            )
+            raw = document(rule({"kind": "remove"}, condition={"kind": "all", "conditions": order}, trigger="birth", id="thin"), count=400)
             removed.append(list(Simulation(read_effect(raw), demo.assets()).frames(1))[-1].columns["id"])
         np.testing.assert_array_equal(removed[0], removed[1])
         plan = Plan(read_effect(raw), demo.assets())
         condition: Any = plan.effect.rules[0].condition
-        self.assertEqual(
-            [part.address for part in condition.conditions],
-            [f"rules/thin/condition/conditions/{name}" for name in ("second", "first")],
-        )
+        self.assertEqual([part.address for part in condition.conditions], [f"rules/thin/condition/conditions/{name}" for name in ("second", "first")])
 
     def test_ids_are_filled_in_and_have_to_differ(self) -> None:
         raw = document(rule({"kind": "gravity"}, {"kind": "drag", "id": "0"}, {"kind": "drag"}))

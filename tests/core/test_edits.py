@@ -58,10 +58,7 @@ def edits(document: dict[str, Any], choose: random.Random) -> Iterator[Edit]:
     for path in choose.sample(paths, min(EDITS, len(paths))):
         old = at(document, path)
         if isinstance(old, float):
-            keys = [
-                {"at": 0.0, "value": old, "ease": "hold"},
-                {"at": 0.5, "value": old * 1.5 + 0.1, "ease": "linear"},
-            ]
+            keys = [{"at": 0.0, "value": old, "ease": "hold"}, {"at": 0.5, "value": old * 1.5 + 0.1, "ease": "linear"}]
             whole = put(document, path, {"keys": keys})
             later = put(whole, (*path, "keys", 1, "value"), old * 1.2 + 0.3)
             yield "keyed", whole
@@ -74,23 +71,13 @@ def edits(document: dict[str, Any], choose: random.Random) -> Iterator[Edit]:
             yield f"one less of {name}", {**document, name: items[:-1]}
     late = {"kind": "burst", "count": 3, "time": 0.6}
     sources = document["sources"]
-    yield (
-        "a later source",
-        {
-            **document,
-            "sources": [*sources, {**sources[0], "id": "later", "label": "Later", "emission": late}],
-        },
-    )
+    yield "a later source", {**document, "sources": [*sources, {**sources[0], "id": "later", "label": "Later", "emission": late}]}
     yield "shorter", put(document, ("clock", "duration"), 1.0)
 
 
 class Edits(unittest.TestCase):
     def same(self, ours: Frame, theirs: Frame, told: str) -> None:
-        self.assertEqual(
-            (ours.number, ours.count, ours.births, ours.deaths),
-            (theirs.number, theirs.count, theirs.births, theirs.deaths),
-            told,
-        )
+        self.assertEqual((ours.number, ours.count, ours.births, ours.deaths), (theirs.number, theirs.count, theirs.births, theirs.deaths), told)
         for name, column in theirs.columns.items():
             np.testing.assert_array_equal(ours.columns[name], column, err_msg=f"{told}: {name}")
         np.testing.assert_array_equal(ours.held, theirs.held, err_msg=told)
@@ -106,16 +93,12 @@ class Edits(unittest.TestCase):
             known = read_effect(raw)
             runs = {id(raw): list(Simulation(known, demo.assets()).frames(LAST))}
             for told, given in edits(known.model_dump(), choose):
-                old, new = (
-                    (given["before"], given["after"]) if "before" in given else (known.model_dump(), given)
-                )
+                old, new = (given["before"], given["after"]) if "before" in given else (known.model_dump(), given)
                 try:
                     before, after = read_effect(old), read_effect(new)
                 except DocumentError:
                     continue
-                gone_on += self.compared(
-                    before, after, f"{name}: {told}", runs[id(raw)] if "before" not in given else None
-                )
+                gone_on += self.compared(before, after, f"{name}: {told}", runs[id(raw)] if "before" not in given else None)
         self.assertGreater(gone_on, 60)
 
     def compared(self, before: Effect, after: Effect, told: str, known: list[Frame] | None) -> int:

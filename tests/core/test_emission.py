@@ -140,9 +140,7 @@ class Times(unittest.TestCase):
     def test_what_is_due_lies_within_the_step(self) -> None:
         times = np.array([0.9, 1.0, 1.1, 1.5, 1.6])
         for first, due in ((False, [0, 0, 1, 1, 0]), (True, [0, 1, 1, 1, 0])):
-            self.assertEqual(
-                Span(1.0, 1.5, first, 0.0, 10.0, lambda: None).due(times).tolist(), [bool(one) for one in due]
-            )
+            self.assertEqual(Span(1.0, 1.5, first, 0.0, 10.0, lambda: None).due(times).tolist(), [bool(one) for one in due])
 
     def test_frame_zero_shows_a_burst_at_zero(self) -> None:
         first = run(document(count=4), 0)[0]
@@ -153,12 +151,7 @@ class Times(unittest.TestCase):
 class Lattices(unittest.TestCase):
     def test_every_cell_of_a_box_has_its_point_once(self) -> None:
         # 3 × 2 × 4 cells of 1 m: their middles, counted out by hand.
-        places = born(
-            1,
-            {"kind": "box", "size": [3.0, 2.0, 4.0]},
-            placement={"kind": "lattice", "spacing": 1.0},
-            emission={"kind": "fill"},
-        )
+        places = born(1, {"kind": "box", "size": [3.0, 2.0, 4.0]}, placement={"kind": "lattice", "spacing": 1.0}, emission={"kind": "fill"})
         middles = {(x, y, z) for x in (-1.0, 0.0, 1.0) for y in (-0.5, 0.5) for z in (-1.5, -0.5, 0.5, 1.5)}
         self.assertEqual({tuple(np.round(place, 3).tolist()) for place in places}, middles)
         self.assertEqual(len(places), 24)

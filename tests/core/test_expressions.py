@@ -110,6 +110,7 @@ class Values(unittest.TestCase):
     def test_division_by_zero_is_not_a_crash(self) -> None:
         self.assertTrue(np.isinf(value("1 / (x - x)")).all())
 
+
     def test_noise_with_any_seed(self) -> None:
         # 0/0 is no seed: no value comes of it, and nothing ends.
         self.assertTrue(np.isnan(value("noise(p, (x - x) / (x - x))")).all())

@@ -234,10 +234,7 @@ class FormulaCircles(unittest.TestCase):
         for fields in (
             [{**one, "text": 'field("f1")'}],
             [{**one, "text": 'field("One") + 0.5'}],
-            [
-                {**one, "text": 'field("f2")'},
-                {"kind": "combination", "id": "f2", "label": "Two", "fields": ["f1"]},
-            ],
+            [{**one, "text": 'field("f2")'}, {"kind": "combination", "id": "f2", "label": "Two", "fields": ["f1"]}],
         ):
             effect = read_effect(document(fields=fields))
             self.assertIn("field", str(effect.problems[0]))

@@ -60,13 +60,7 @@ class Drag(unittest.TestCase):
 
     def test_gusts_of_a_hundred_percent_still_the_air_and_double_it(self) -> None:
         # The swell is cut at −1 and 1: somewhere the air stands still, nowhere does it blow back, and it doubles at most.
-        wind = {
-            "kind": "wind",
-            "velocity": [3.0, 0.0, 0.0],
-            "half_life": 0.001,
-            "gusts": 100.0,
-            "gust_size": 0.3,
-        }
+        wind = {"kind": "wind", "velocity": [3.0, 0.0, 0.0], "half_life": 0.001, "gusts": 100.0, "gust_size": 0.3}
         cube = {"kind": "box", "id": "cube", "label": "Cube", "size": [8.0, 8.0, 8.0]}
         source = {"shape": "cube", "placement": {"kind": "inside"}}
         raw = document(rule(wind), count=20_000, shapes=[cube], source=source)

@@ -25,23 +25,8 @@ SEED = int(os.environ.get("HAILRIDGE_SEED", "20261126"))
 NUMBER = int(os.environ.get("HAILRIDGE_GENERATED", "2000"))
 FRAMES = 10
 
-IDS = {
-    "shape": ["s1", "s2", "s3"],
-    "group": ["g1", "g2"],
-    "field": ["f1", "f2"],
-    "dial": ["d1"],
-    "rule": ["r1", "r2", "r3"],
-}
-FORMULAS = [
-    "position.y",
-    "smoothstep(0, 1, position.x)",
-    'field("f1")',
-    "noise(position * 3)",
-    "1 / 0",
-    "time +",
-    "sin(time)",
-    'distance_to("s1")',
-]
+IDS = {"shape": ["s1", "s2", "s3"], "group": ["g1", "g2"], "field": ["f1", "f2"], "dial": ["d1"], "rule": ["r1", "r2", "r3"]}
+FORMULAS = ["position.y", "smoothstep(0, 1, position.x)", 'field("f1")', "noise(position * 3)", "1 / 0", "time +", "sin(time)", 'distance_to("s1")']
 SHEETS = ["soft", "puffs", "crystals"]
 
 
@@ -59,9 +44,7 @@ class Maker:
         self.wild = self.choose.choice([0.0, 0.0, 0.0, 0.002])
         made: dict[str, Any] = {"format": 6, "name": "Made"}
         for name in ("clock", "picture"):
-            if self.choose.random() < 0.5 and isinstance(
-                part := self.value(self.schema["properties"][name], name, 0), dict
-            ):
+            if self.choose.random() < 0.5 and isinstance(part := self.value(self.schema["properties"][name], name, 0), dict):
                 made[name] = part
         for name, prefix, most in (
             ("dials", "d", 1), ("shapes", "s", 3), ("fields", "f", 2), ("groups", "g", 2), ("attributes", "a", 1), ("sources", "source", 1),
@@ -73,22 +56,13 @@ class Maker:
             self.untangle(made)
             for attribute in made["attributes"]:
                 if isinstance(attribute, dict):
-                    attribute |= {
-                        "type": self.choose.choice(["number", "whole", "flag"]),
-                        "initial": self.choose.randint(0, 1),
-                        "limited": False,
-                    }
+                    attribute |= {"type": self.choose.choice(["number", "whole", "flag"]), "initial": self.choose.randint(0, 1), "limited": False}
             for dial in made["dials"]:
                 if isinstance(dial, dict):
                     dial["type"] = "number"
                     dial["value"] = self.choose.uniform(0, 1)
         clock = made.setdefault("clock", {})
-        clock |= {
-            "particle_budget": 80,
-            "duration": 1.0,
-            "frames_per_second": 24.0,
-            "steps_per_frame": self.choose.choice([1, 1, 3]),
-        }
+        clock |= {"particle_budget": 80, "duration": 1.0, "frames_per_second": 24.0, "steps_per_frame": self.choose.choice([1, 1, 3])}
         for name in ("pre_roll", "time_from", "effect_time", "store_every"):
             clock.pop(name, None)
         return made
@@ -122,15 +96,10 @@ class Maker:
             return None
         ui = schema.get("ui", {})
         if ui.get("type") == "amount":
-            self.wide = ui.get("value") in ("vector", "color") or (
-                "value_from" in ui and self.choose.random() < 0.3
-            )
+            self.wide = ui.get("value") in ("vector", "color") or ("value_from" in ui and self.choose.random() < 0.3)
             self.bounds = (ui.get("low"), ui.get("high"))
         if ui.get("type") == "value":
-            low, high = (
-                given if given is not None else end
-                for given, end in zip(self.bounds, (-10.0, 10.0), strict=True)
-            )
+            low, high = (given if given is not None else end for given, end in zip(self.bounds, (-10.0, 10.0), strict=True))
             number = {"minimum": low, "maximum": high}
             if self.choose.random() < 0.1:
                 return self.keys(self.wide)
@@ -171,33 +140,16 @@ class Maker:
             return [self.choose.uniform(0, 1) for _ in range(3)] if wide else self.choose.uniform(0, 2)
 
         eases: list[Any] = ["linear", "hold", [0.4, 0.0, 0.6, 1.0], [0.2, -3.0, 0.8, 4.0]]
-        return {
-            "keys": [
-                {"at": n * 0.3, "value": value(), "ease": self.choose.choice(eases)}
-                for n in range(self.choose.randint(1, 3))
-            ]
-        }
+        return {"keys": [{"at": n * 0.3, "value": value(), "ease": self.choose.choice(eases)} for n in range(self.choose.randint(1, 3))]}
 
     def one_of(self, schema: dict[str, Any], options: list[dict[str, Any]], name: str, depth: int) -> Any:
         if name == "parent":
-            return (
-                self.choose.choice([None, None, None, "s1", "g1"])
-                if any(option.get("type") == "null" for option in options)
-                else "s1"
-            )
-        plain = [
-            option
-            for option in options
-            if option.get("type") != "object" or "keys" not in option.get("properties", {})
-        ]
+            return self.choose.choice([None, None, None, "s1", "g1"]) if any(option.get("type") == "null" for option in options) else "s1"
+        plain = [option for option in options if option.get("type") != "object" or "keys" not in option.get("properties", {})]
         if depth > 5 and any(option.get("type") == "null" for option in options):
             return None
         # What holds others of its sort comes to an end.
-        shallow = [
-            option
-            for option in plain
-            if not any(word in option.get("$ref", "") for word in ("All", "Any_", "Not", "Mesh", "Formula"))
-        ]
+        shallow = [option for option in plain if not any(word in option.get("$ref", "") for word in ("All", "Any_", "Not", "Mesh", "Formula"))]
         pool = shallow if depth > 3 and shallow else plain if self.choose.random() < 0.9 else options
         chosen = self.choose.choice(pool or options)
         if "keys" in chosen.get("properties", {}):
@@ -214,23 +166,15 @@ class Maker:
 
     def list(self, schema: dict[str, Any], name: str, depth: int) -> list[Any]:
         if name in ("who", "members", "fields"):
-            return self.choose.sample(
-                IDS["group" if name == "who" else "shape" if name == "members" else "field"],
-                self.choose.randint(0, 2),
-            )
+            return self.choose.sample(IDS["group" if name == "who" else "shape" if name == "members" else "field"], self.choose.randint(0, 2))
         if name == "keys":
             return self.keys(self.choose.random() < 0.2)["keys"]
         low, high = schema.get("minItems", 0), min(schema.get("maxItems", 3), 3)
-        return [
-            self.value(schema["items"], name, depth + 1)
-            for _ in range(self.choose.randint(low, max(low, high if depth < 4 else low)))
-        ]
+        return [self.value(schema["items"], name, depth + 1) for _ in range(self.choose.randint(low, max(low, high if depth < 4 else low)))]
 
     def text(self, schema: dict[str, Any], name: str) -> str:
         if name in ("shape", "parent", "path", "group", "field", "dial", "rule", "where"):
-            to = {"where": "field", "path": "shape", "parent": self.choose.choice(["shape", "group"])}.get(
-                name, name
-            )
+            to = {"where": "field", "path": "shape", "parent": self.choose.choice(["shape", "group"])}.get(name, name)
             return self.choose.choice(IDS[to])
         if name == "attribute":
             return self.choose.choice([*BUILT_IN, "a1"])
@@ -265,9 +209,7 @@ class Generated(unittest.TestCase):
             try:
                 self.run_ten(effect)
             except Exception as error:
-                raise AssertionError(
-                    f"document {number} of seed {SEED} ended with {error!r}: {effect.model_dump_json()}"
-                ) from error
+                raise AssertionError(f"document {number} of seed {SEED} ended with {error!r}: {effect.model_dump_json()}") from error
             ran += 1
         # Both happen, neither nearly always.
         self.assertGreater(ran, NUMBER // 5)

@@ -36,29 +36,10 @@ class Threads(unittest.TestCase):
         for number in (1, 2, 5):
             threads.use_threads(number)
             flow, drawn = np.empty((30_001, 3), np.float32), np.empty((30_001, 4), np.float32)
-            noise.curl(
-                30_001,
-                places,
-                np.float32(0.5),
-                np.int64(3),
-                np.float32(0.5),
-                np.float32(0.3),
-                np.uint32(5),
-                flow,
-            )
+            noise.curl(30_001, places, np.float32(0.5), np.int64(3), np.float32(0.5), np.float32(0.3), np.uint32(5), flow)
             philox.uniforms(30_001, keys, np.uint64(7), np.uint64(0), np.uint64(1), drawn)
             near, far, faces = np.empty((30_001, 3)), np.empty(30_001), np.empty(30_001, np.int32)
-            tree.closest(
-                30_001,
-                places.astype(np.float64),
-                triangles,
-                bounds,
-                links,
-                np.float64(np.inf),
-                near,
-                far,
-                faces,
-            )
+            tree.closest(30_001, places.astype(np.float64), triangles, bounds, links, np.float64(np.inf), near, far, faces)
             found.append([array.tobytes() for array in (flow, drawn, near, far, faces)])
         self.assertEqual(found[0], found[1])
         self.assertEqual(found[0], found[2])
@@ -129,13 +110,7 @@ class Kept(unittest.TestCase):
 
         def place(sources: Path) -> str:
             command = [sys.executable, "-P", str(sources / "cached.py")]
-            return subprocess.run(
-                command,
-                capture_output=True,
-                text=True,
-                check=True,
-                env=os.environ | {"HAILRIDGE_CACHE": str(folder)},
-            ).stdout
+            return subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ | {"HAILRIDGE_CACHE": str(folder)}).stdout
 
         here = place(SOURCE / "core" / "kernels")
         moved = folder / "elsewhere"

@@ -32,12 +32,7 @@ def valley() -> Document:
     pull = rule({"kind": "gravity", "acceleration": 1.0})
     own = [
         {"id": "wetness", "label": "Wetness", "initial": {"kind": "spread", "value": 0.5, "spread": 0.4}},
-        {
-            "id": "cold-spot",
-            "label": "Cold spot",
-            "type": "flag",
-            "initial": {"kind": "spread", "value": 0.5, "spread": 0.5},
-        },
+        {"id": "cold-spot", "label": "Cold spot", "type": "flag", "initial": {"kind": "spread", "value": 0.5, "spread": 0.5}},
         {"id": "drift", "label": "Drift", "type": "vector", "initial": [1.0, 2.0, 2.0]},
     ]
     return document(pull, count=50, speed=2.0, attributes=own, groups=["sleet", "wet"])
@@ -76,9 +71,7 @@ class Programs(unittest.TestCase):
             with patch.object(threads, "number_of_threads", return_value=number):
                 found.append(formula({"p": places, "x": x}))
         np.testing.assert_array_equal(found[0], found[1])
-        whole = np.concatenate(
-            [formula({"p": places[at : at + 77], "x": x[at : at + 77]}) for at in range(0, len(x), 77)]
-        )
+        whole = np.concatenate([formula({"p": places[at : at + 77], "x": x[at : at + 77]}) for at in range(0, len(x), 77)])
         np.testing.assert_array_equal(found[0], whole)
 
     def test_remainders_and_powers_are_numpys(self) -> None:
@@ -100,15 +93,9 @@ class FromTheRegistry(unittest.TestCase):
         for tag, cls in kinds("quantity").items():
             assert issubclass(cls, Quantity)
             if tag not in NO_CALLS:
-                self.assertTrue(
-                    (cls.word or tag) in words.readings or tag in words.variables,
-                    f"formulas have no word for '{tag}'",
-                )
+                self.assertTrue((cls.word or tag) in words.readings or tag in words.variables, f"formulas have no word for '{tag}'")
         self.assertLessEqual(set(BUILT_IN), set(words.variables))
-        self.assertEqual(
-            (words.variables["wetness"], words.variables["cold_spot"], words.variables["drift"]),
-            ("number", "flag", "vector"),
-        )
+        self.assertEqual((words.variables["wetness"], words.variables["cold_spot"], words.variables["drift"]), ("number", "flag", "vector"))
 
     def test_the_same_as_the_quantities_themselves(self) -> None:
         moment = moment_of(valley(), 20)
@@ -125,18 +112,8 @@ class FromTheRegistry(unittest.TestCase):
                 quantity: Any = self.quantity(given(text))
                 other: Any = self.quantity(plain)
                 rows = np.array([0, 7, 49])
-                np.testing.assert_allclose(
-                    quantity.read(moment, everyone),
-                    np.asarray(other.read(moment, everyone), np.float32),
-                    rtol=1e-6,
-                    atol=1e-6,
-                )
-                np.testing.assert_allclose(
-                    quantity.read(moment, rows),
-                    np.asarray(other.read(moment, rows), np.float32),
-                    rtol=1e-6,
-                    atol=1e-6,
-                )
+                np.testing.assert_allclose(quantity.read(moment, everyone), np.asarray(other.read(moment, everyone), np.float32), rtol=1e-6, atol=1e-6)
+                np.testing.assert_allclose(quantity.read(moment, rows), np.asarray(other.read(moment, rows), np.float32), rtol=1e-6, atol=1e-6)
 
     def quantity(self, raw: dict[str, Any]) -> Any:
         effect = read_effect({**valley(), "rules": [rule({"kind": "remove"}, condition={**compare("age", "above", 1.0), "quantity": raw})]} if raw["kind"] != "marked" else {
@@ -154,42 +131,19 @@ class FromTheRegistry(unittest.TestCase):
         }  # fmt: skip
         for text, told in cases.items():
             with self.subTest(text):
-                effect = read_effect(
-                    {
-                        **valley(),
-                        "rules": [
-                            rule(
-                                {"kind": "remove"},
-                                condition={**compare("age", "above", 1.0), "quantity": given(text)},
-                            )
-                        ],
-                    }
-                )
+                effect = read_effect({**valley(), "rules": [rule({"kind": "remove"}, condition={**compare("age", "above", 1.0), "quantity": given(text)})]})
                 self.assertIn(told, " ".join(problem.text for problem in effect.problems))
 
     def test_what_is_read_is_kept(self) -> None:
         """A formula that reads when a rule last acted makes that rule remember it; one that reads the spin has it kept."""
-        since = rule(
-            {"kind": "remove"},
-            condition={
-                **compare("age", "above", 1.0),
-                "quantity": given('since_rule("first") + length(spin)'),
-            },
-            id="second",
-        )
-        plan = Plan(
-            read_effect({**valley(), "rules": [rule({"kind": "gravity"}, id="first"), since]}), MemoryAssets()
-        )
+        since = rule({"kind": "remove"}, condition={**compare("age", "above", 1.0), "quantity": given('since_rule("first") + length(spin)')}, id="second")
+        plan = Plan(read_effect({**valley(), "rules": [rule({"kind": "gravity"}, id="first"), since]}), MemoryAssets())
         self.assertLessEqual({"rules/first acted", "spin", "orientation"}, set(plan.columns))
 
     def test_what_is_no_number_counts_as_nothing(self) -> None:
         moment = moment_of(valley(), 4)
-        np.testing.assert_array_equal(
-            self.quantity(given("(age - age) / (age - age)")).read(moment, moment.everyone()), 0
-        )
-        self.assertTrue(
-            np.isfinite(self.quantity(given("1 / (age - age)")).read(moment, moment.everyone())).all()
-        )
+        np.testing.assert_array_equal(self.quantity(given("(age - age) / (age - age)")).read(moment, moment.everyone()), 0)
+        self.assertTrue(np.isfinite(self.quantity(given("1 / (age - age)")).read(moment, moment.everyone())).all())
 
     def test_circles_of_words(self) -> None:
         with self.assertRaises(FormulaError):

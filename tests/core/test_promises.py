@@ -26,22 +26,9 @@ def window(low: float, high: float, quantity: str = "age") -> dict[str, Any]:
 
 class Memory(unittest.TestCase):
     def test_leaving_a_group_makes_its_rules_forget_that_they_held(self) -> None:
-        enters = rule(
-            NOTE, id="enters", who=["a"], trigger="becomes", condition=compare("age", "at_least", 0.1)
-        )
-        away = rule(
-            {"kind": "move", "group": "b"},
-            id="away",
-            who=["a"],
-            trigger="becomes",
-            condition=window(0.5, 0.6),
-        )
-        back = rule(
-            {"kind": "move", "group": "a"},
-            id="back",
-            who=["b"],
-            condition=compare("time_in_group", "at_least", 0.25),
-        )
+        enters = rule(NOTE, id="enters", who=["a"], trigger="becomes", condition=compare("age", "at_least", 0.1))
+        away = rule({"kind": "move", "group": "b"}, id="away", who=["a"], trigger="becomes", condition=window(0.5, 0.6))
+        back = rule({"kind": "move", "group": "a"}, id="back", who=["b"], condition=compare("time_in_group", "at_least", 0.25))
         counts = track(run(document(enters, away, back, groups=["a", "b"], attributes=COUNT)), "own count")
         self.assertEqual((counts[12], counts[-1]), (1, 2))
 
@@ -63,9 +50,7 @@ class WhenThingsAreRead(unittest.TestCase):
         ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0, "position": keys}
         inside = {"kind": "holds", "quantity": {"kind": "inside", "shape": "ball"}}
         push = rule({"kind": "constant", "acceleration": [0.0, 24.0, 0.0]}, id="push", condition=inside)
-        frames = run(
-            document(push, rule(NOTE, id="note", condition=inside), shapes=[ball], attributes=COUNT), 7
-        )
+        frames = run(document(push, rule(NOTE, id="note", condition=inside), shapes=[ball], attributes=COUNT), 7)
         np.testing.assert_allclose(track(frames, "velocity")[4:7, 1], [0, 0, 1], atol=1e-5)
         np.testing.assert_array_equal(track(frames, "own count")[4:7], [0, 1, 2])
 
@@ -80,11 +65,7 @@ class Forces(unittest.TestCase):
         self.assertLess(np.abs(way[48:] - [0.001, 0, 0]).max(), 1e-4)
 
     def test_gusts_travel_with_their_wind(self) -> None:
-        effect = read_effect(
-            document(
-                rule({"kind": "wind", "velocity": [2.0, 0.0, 0.0], "gusts": 80.0, "gust_size": 1.0}), count=40
-            )
-        )
+        effect = read_effect(document(rule({"kind": "wind", "velocity": [2.0, 0.0, 0.0], "gusts": 80.0, "gust_size": 1.0}), count=40))
         plan = Plan(effect, MemoryAssets())
         wind: Any = effect.rules[0].actions[0]
         particles = Particles(plan.columns)
@@ -103,11 +84,7 @@ class Forces(unittest.TestCase):
 class Inheritance(unittest.TestCase):
     def test_a_child_inherits_what_is_left_of_life(self) -> None:
         spawn = {"kind": "spawn", "group": "b", "count": 1, "parent": "kept", "inherit_life": 100.0}
-        raw = document(
-            rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.5)),
-            groups=["a", "b"],
-            source={"lifetime": 2.0},
-        )
+        raw = document(rule(spawn, trigger="once", who=["a"], condition=compare("age", "at_least", 0.5)), groups=["a", "b"], source={"lifetime": 2.0})
         child = run(raw, 20)[-1]
         self.assertAlmostEqual(float(child.columns["lifetime"][1]), 1.5, places=5)
 
@@ -131,14 +108,7 @@ class Keys(unittest.TestCase):
 class Chances(unittest.TestCase):
     def test_a_chance_a_second_is_drawn_anew_at_each_step(self) -> None:
         chance = {"kind": "chance", "probability": 0.5, "per": "second"}
-        frames = run(
-            document(
-                rule({"kind": "move", "group": "b"}, who=["a"], condition=chance),
-                count=4000,
-                groups=["a", "b"],
-            ),
-            24,
-        )
+        frames = run(document(rule({"kind": "move", "group": "b"}, who=["a"], condition=chance), count=4000, groups=["a", "b"]), 24)
         # Half of them within a second (4 standard deviations), spread over all of it.
         self.assertAlmostEqual(frames[24].population[1] / 4000, 0.5, delta=0.032)
         moved = np.diff([frame.population[1] for frame in frames])

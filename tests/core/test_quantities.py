@@ -38,10 +38,7 @@ class KnownState(unittest.TestCase):
             groups=["a", "b"],
             shapes=[BALL, {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 6.0, 4.0]}],
             fields=[GATE],
-            attributes=[
-                {"id": "warmth", "label": "Warmth", "initial": 2.5},
-                {"id": "hot", "label": "Hot", "type": "flag"},
-            ],
+            attributes=[{"id": "warmth", "label": "Warmth", "initial": 2.5}, {"id": "hot", "label": "Hot", "type": "flag"}],
         )
         effect = read_effect(raw)
         frame = run(effect, 1)[-1]

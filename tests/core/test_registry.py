@@ -114,11 +114,7 @@ class Layers(unittest.TestCase):
 
     def test_rooms_of_core(self) -> None:
         root = Path(hailridge.core.__file__).parent
-        self.assertEqual(
-            set(self.ROOMS),
-            {entry.parent.name for entry in root.glob("*/__init__.py")},
-            "a room without a place in the order",
-        )
+        self.assertEqual(set(self.ROOMS), {entry.parent.name for entry in root.glob("*/__init__.py")}, "a room without a place in the order")
         self._holds(root, "hailridge.core", self.ROOMS)
 
     def test_every_room_says_what_it_is(self) -> None:

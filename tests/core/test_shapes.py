@@ -154,7 +154,9 @@ class Place(unittest.TestCase):
         frame = plan.at(0.5).frame("box")
         np.testing.assert_allclose(frame.translation, [1, 1, 0], atol=1e-6)
         np.testing.assert_allclose(frame.rotation @ [0, 0, 1], [1, 0, 0], atol=1e-6)
-        laps = Plan(read_effect(document(shapes=[route, shape("box", path="path", lap=2.0)])), MemoryAssets())
+        laps = Plan(
+            read_effect(document(shapes=[route, shape("box", path="path", lap=2.0)])), MemoryAssets()
+        )
         np.testing.assert_allclose(laps.at(3.0).frame("box").translation, [2, 1, 0], atol=1e-6)
 
     def test_circles_are_refused(self) -> None:

@@ -15,9 +15,7 @@ SOLID = rule({"kind": "bounce", "shape": "floor", "bounciness": 0.4, "friction":
 RADIUS = 0.05
 
 
-def thrown(
-    shape: dict[str, Any], *rules: dict[str, Any], fps: float = 24.0, steps: int = 1, **source: Any
-) -> list[Any]:
+def thrown(shape: dict[str, Any], *rules: dict[str, Any], fps: float = 24.0, steps: int = 1, **source: Any) -> list[Any]:
     """A stream born on a solid shape called floor, without any force."""
     raw = document(
         SOLID,
@@ -47,19 +45,11 @@ class OnFlatShapes(unittest.TestCase):
                 for sign in (1.0, -1.0):
                     for fps, steps in ((24.0, 1), (60.0, 3)):
                         with self.subTest(kind, offset=offset, sign=sign, fps=fps):
-                            frames = thrown(
-                                {**shape, "rotation": TURN},
-                                offset=offset,
-                                speed=2.0 * sign,
-                                fps=fps,
-                                steps=steps,
-                            )
+                            frames = thrown({**shape, "rotation": TURN}, offset=offset, speed=2.0 * sign, fps=fps, steps=steps)
                             columns = frames[-1].columns
                             heights = columns["position"].astype(float) @ UP
                             self.assertTrue((sign * heights > RADIUS * 0.99).all())
-                            np.testing.assert_allclose(
-                                np.linalg.norm(columns["velocity"], axis=1), 2.0, rtol=1e-5
-                            )
+                            np.testing.assert_allclose(np.linalg.norm(columns["velocity"], axis=1), 2.0, rtol=1e-5)
                             self.assertEqual(int(columns["contact_count"].sum()), 0)
 
     def test_those_who_do_not_move_lie_on_the_front(self) -> None:
@@ -79,19 +69,11 @@ class OnFlatShapes(unittest.TestCase):
         rising = {"keys": [{"at": 0.0, "value": [0.0, 0.0, 0.0]}, {"at": 1.0, "value": [0.0, 5.0, 0.0]}]}
         frames = thrown({**FLAT["plane"], "position": rising}, direction={"kind": "normal"})
         for frame in frames[1:]:
-            self.assertTrue(
-                (frame.columns["position"][:, 1] < 5.0 * frame.time - RADIUS * 0.9).all(), frame.number
-            )
+            self.assertTrue((frame.columns["position"][:, 1] < 5.0 * frame.time - RADIUS * 0.9).all(), frame.number)
 
     def test_a_source_close_to_a_floor_of_its_own(self) -> None:
         disc = {"kind": "disc", "id": "disc", "label": "Disc", "radius": 0.5}
-        for height, speed, side in (
-            (0.0, 2.0, 1),
-            (-0.02, 2.0, 1),
-            (0.02, -2.0, 1),
-            (0.02, 2.0, 1),
-            (-0.02, -2.0, -1),
-        ):
+        for height, speed, side in ((0.0, 2.0, 1), (-0.02, 2.0, 1), (0.02, -2.0, 1), (0.02, 2.0, 1), (-0.02, -2.0, -1)):
             raw = document(
                 SOLID, shapes=[{"id": "floor", "label": "Floor", **FLAT["plane"]}, {**disc, "position": [0.0, height, 0.0]}],
                 source={"shape": "disc", "placement": {"kind": "surface"}, "emission": {"kind": "rate", "rate": 200.0},
@@ -117,10 +99,7 @@ class OnFlatShapes(unittest.TestCase):
 class OnClosedShapes(unittest.TestCase):
     def test_thrown_off_a_box_they_are_outside(self) -> None:
         for offset in (-0.04, 0.0, 0.03):
-            for shape in (
-                {"kind": "box", "size": [1.0, 2.0, 1.0], "rotation": TURN},
-                {"kind": "ball", "radius": 0.8},
-            ):
+            for shape in ({"kind": "box", "size": [1.0, 2.0, 1.0], "rotation": TURN}, {"kind": "ball", "radius": 0.8}):
                 columns = thrown(shape, offset=offset, direction={"kind": "normal"})[-1].columns
                 np.testing.assert_allclose(np.linalg.norm(columns["velocity"], axis=1), 2.0, rtol=1e-5)
                 self.assertGreater(float(np.linalg.norm(columns["position"], axis=1).max()), 1.5)
@@ -141,11 +120,7 @@ class Children(unittest.TestCase):
         }  # fmt: skip
         burst = rule(spawn, id="burst", who=["a"], trigger="once", condition=compare("age", "above", 0.3))
         for trigger in ("once", "contact", "death"):
-            split = {
-                **burst,
-                "trigger": trigger,
-                "condition": burst["condition"] if trigger == "once" else None,
-            }
+            split = {**burst, "trigger": trigger, "condition": burst["condition"] if trigger == "once" else None}
             raw = document(
                 rule({"kind": "gravity"}), SOLID, split, count=150, groups=["a", "b"],
                 shapes=[{"id": "floor", "label": "Floor", "kind": "plane", "width": 40.0, "depth": 40.0}],

@@ -22,11 +22,7 @@ COUNT = [{"id": "count", "label": "Count"}]
 
 def stream(*rules: dict[str, Any], steps: int = 1, fps: float = 24.0, **changes: Any) -> dict[str, Any]:
     """A stream thrown all ways out of a point through whatever is around it, stirred by turbulence."""
-    source = {
-        "emission": RATE,
-        "direction": {"kind": "any"},
-        "speed": {"kind": "spread", "value": 3.0, "spread": 2.0},
-    }
+    source = {"emission": RATE, "direction": {"kind": "any"}, "speed": {"kind": "spread", "value": 3.0, "spread": 2.0}}
     clock = {"duration": 1.5, "steps_per_frame": steps, "frames_per_second": fps}
     return document(rule(TURBULENCE, id="stir"), *rules, source=source, clock=clock, **changes)
 
@@ -35,16 +31,11 @@ def inside(shape: str) -> dict[str, Any]:
     return {"kind": "holds", "quantity": {"kind": "inside", "shape": shape}}
 
 
-MOVING = {"keys": [{"at": 0.0, "value": [-1.0, 0.5, 0.0]}, {"at": 1.5, "value": [1.5, 0.0, 0.5]}]}
-BALL: dict[str, Any] = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 0.7, "position": MOVING}
-GATE: dict[str, Any] = {
-    "kind": "falloff",
-    "id": "gate",
-    "label": "Gate",
-    "shape": "ball",
-    "inner": 0.2,
-    "outer": 1.0,
+MOVING = {
+    "keys": [{"at": 0.0, "value": [-1.0, 0.5, 0.0]}, {"at": 1.5, "value": [1.5, 0.0, 0.5]}]
 }
+BALL: dict[str, Any] = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 0.7, "position": MOVING}
+GATE: dict[str, Any] = {"kind": "falloff", "id": "gate", "label": "Gate", "shape": "ball", "inner": 0.2, "outer": 1.0}
 
 
 class TheRecord(unittest.TestCase):
@@ -59,9 +50,7 @@ class TheRecord(unittest.TestCase):
             trigger="once",
             condition=compare("age", "above", 0.2),
         )
-        raw = stream(
-            rule({"kind": "remove"}, condition=condition), split, steps=steps, shapes=[BALL], fields=[GATE]
-        )
+        raw = stream(rule({"kind": "remove"}, condition=condition), split, steps=steps, shapes=[BALL], fields=[GATE])
         effect = read_effect(raw)
         plan, wrong = Plan(effect, MemoryAssets()), 0
         for frame in run(effect):
@@ -117,9 +106,7 @@ class TheRecord(unittest.TestCase):
             for ready in plan.rules:
                 found = turn_of(moment, ready)
                 ids = [*found.ids, *found.left]
-                self.assertEqual(
-                    (len(set(ids)), len(ids)), (frame.held[ready.index],) * 2, (frame.number, ready.rule.id)
-                )
+                self.assertEqual((len(set(ids)), len(ids)), (frame.held[ready.index],) * 2, (frame.number, ready.rule.id))
                 self.assertLessEqual(len(ids), found.of)
                 told[ready.index] += len(ids)
                 if ready.rule.id in ("gone", "luck") and not len(found.ids):
@@ -138,9 +125,7 @@ class TheRecord(unittest.TestCase):
     def test_children_of_the_dying_meet_the_rules(self) -> None:
         spawn = {"kind": "spawn", "group": "b", "count": 5, "around": 0.5, "lifetime": 5.0}
         out = rule({"kind": "remove"}, who=["b"], condition=compare({"kind": "height"}, "above", 0.0))
-        raw = document(
-            rule(spawn, trigger="death"), out, count=30, groups=["a", "b"], source={"lifetime": 0.5}
-        )
+        raw = document(rule(spawn, trigger="death"), out, count=30, groups=["a", "b"], source={"lifetime": 0.5})
         frames = run(raw)
         low = frames[-1].columns["position"][:, 1]
         self.assertGreater(len(low), 30)
@@ -164,9 +149,7 @@ class AskedTwice(unittest.TestCase):
 class Places(unittest.TestCase):
     """Every action works wherever it may stand, and is told and left out alone where it may not."""
 
-    def placed(
-        self, action: dict[str, Any], trigger: str = "each", branch: str = "actions", **rest: Any
-    ) -> list[Any]:
+    def placed(self, action: dict[str, Any], trigger: str = "each", branch: str = "actions", **rest: Any) -> list[Any]:
         entry = rule(id="it", trigger=trigger, condition=rest.pop("condition", None))
         entry[branch] = [action]
         return run(document(entry, groups=["a", "b"], attributes=COUNT, count=4, **rest), 6)
@@ -177,19 +160,13 @@ class Places(unittest.TestCase):
         raw = document(groups=["a", "b"], source={"actions": [approach, move]})
         effect = read_effect(raw)
         self.assertEqual([problem.path for problem in effect.problems], [("sources", 0, "actions", 0)])
-        self.assertIn(
-            "'approach a value' cannot act on birth: it works at each step", effect.problems[0].text
-        )
+        self.assertIn("'approach a value' cannot act on birth: it works at each step", effect.problems[0].text)
         self.assertEqual(run(effect, 2)[-1].population.tolist(), [0, 1])
-        entry = rule(
-            {"kind": "gravity"}, move, id="it", trigger="becomes", condition=compare("age", "above", 0.1)
-        )
+        entry = rule({"kind": "gravity"}, move, id="it", trigger="becomes", condition=compare("age", "above", 0.1))
         effect = read_effect(document(entry, groups=["a", "b"]))
         self.assertEqual([problem.path for problem in effect.problems], [("rules", 0, "actions", 0)])
         frames = run(effect, 6)
-        self.assertEqual(
-            (frames[-1].population.tolist(), float(frames[-1].columns["velocity"][0, 1])), ([0, 1], 0.0)
-        )
+        self.assertEqual((frames[-1].population.tolist(), float(frames[-1].columns["velocity"][0, 1])), ([0, 1], 0.0))
 
     def test_on_birth(self) -> None:
         spawn = {"kind": "spawn", "group": "b", "count": 3, "parent": "kept"}
@@ -201,15 +178,11 @@ class Places(unittest.TestCase):
         self.assertAlmostEqual(frame.count, 200, delta=40)
         self.assertEqual(frame.held[0], 400 - frame.count)
         self.assertEqual(run(document(source={"actions": [{"kind": "remove"}]}), 1)[-1].count, 0)
-        self.assertEqual(
-            run(document(source={"actions": [{"kind": "live_on", "time": 0.125}]}), 4)[-1].count, 0
-        )
+        self.assertEqual(run(document(source={"actions": [{"kind": "live_on", "time": 0.125}]}), 4)[-1].count, 0)
 
     def test_births_on_birth_do_not_run_away_within_a_step(self) -> None:
         spawn = {"kind": "spawn", "group": "a", "count": 1, "parent": "kept"}
-        self.assertEqual(
-            [frame.count for frame in run(document(rule(spawn, trigger="birth")), 3)], [2, 3, 4, 5]
-        )
+        self.assertEqual([frame.count for frame in run(document(rule(spawn, trigger="birth")), 3)], [2, 3, 4, 5])
         paint = rule({"kind": "set", "attribute": "mass", "amount": 7.0}, id="paint", trigger="birth")
         for frame in run(document(rule(spawn, trigger="birth"), paint), 3):
             self.assertTrue((frame.columns["mass"] == 7.0).all())
@@ -217,19 +190,13 @@ class Places(unittest.TestCase):
     def test_bounce_in_an_otherwise(self) -> None:
         never = compare("age", "above", 100.0)
         fall = rule({"kind": "gravity"})
-        entry = rule(
-            id="solid", condition=never, otherwise=[{"kind": "bounce", "shape": "floor", "bounciness": 0.0}]
-        )
+        entry = rule(id="solid", condition=never, otherwise=[{"kind": "bounce", "shape": "floor", "bounciness": 0.0}])
         floor = {"kind": "plane", "id": "floor", "label": "Floor", "width": 9.0, "depth": 9.0}
         frames = run(document(fall, entry, shapes=[floor], position=[0.0, 1.0, 0.0]))
         self.assertAlmostEqual(float(frames[-1].columns["position"][0, 1]), 0.05, places=3)
 
     def test_pushes_in_an_otherwise(self) -> None:
-        entry = rule(
-            id="it",
-            condition=compare("age", "above", 100.0),
-            otherwise=[{"kind": "gravity", "acceleration": 2.4}],
-        )
+        entry = rule(id="it", condition=compare("age", "above", 100.0), otherwise=[{"kind": "gravity", "acceleration": 2.4}])
         self.assertAlmostEqual(float(run(document(entry), 24)[-1].columns["velocity"][0, 1]), -2.4, places=4)
 
 
@@ -240,19 +207,10 @@ class Shares(unittest.TestCase):
         grow = {"kind": "add", "attribute": "count", "amount": 2.0, "per": "second"}
         halve = {"kind": "approach", "attribute": "mass", "amount": 0.0, "manner": "half_life", "time": 0.5}
         even = {"kind": "approach", "attribute": "opacity", "amount": 0.0, "manner": "over", "time": 1.0}
-        swing = {
-            "kind": "approach",
-            "attribute": "lifetime",
-            "amount": 0.0,
-            "manner": "half_life",
-            "time": 9.0,
-            "springiness": 0.3,
-        }
+        swing = {"kind": "approach", "attribute": "lifetime", "amount": 0.0, "manner": "half_life", "time": 9.0, "springiness": 0.3}
         turn = {"kind": "torque", "strength": 90.0}
         for fps, steps in ((24.0, 1), (25.0, 3), (60.0, 1)):
-            raw = stream(
-                rule(grow, halve, even, turn, swing, id="all"), fps=fps, steps=steps, attributes=COUNT
-            )
+            raw = stream(rule(grow, halve, even, turn, swing, id="all"), fps=fps, steps=steps, attributes=COUNT)
             frame = run(raw)[-1]
             columns, age = frame.columns, frame.columns["age"]
             self.assertGreater(len(np.unique(np.round(age * fps * steps % 1, 2))), 5)
@@ -262,15 +220,9 @@ class Shares(unittest.TestCase):
             np.testing.assert_allclose(columns["spin"][:, 1], np.radians(90) * age, atol=1e-4)
 
     def test_falls_from_birth_within_a_step_are_exact(self) -> None:
-        raw = document(
-            rule({"kind": "gravity", "acceleration": 10.0}),
-            source={"emission": RATE},
-            clock={"duration": 1.0},
-        )
+        raw = document(rule({"kind": "gravity", "acceleration": 10.0}), source={"emission": RATE}, clock={"duration": 1.0})
         columns = run(raw)[-1].columns
-        np.testing.assert_allclose(
-            columns["position"][:, 1], -5 * columns["age"].astype(float) ** 2, atol=1e-4
-        )
+        np.testing.assert_allclose(columns["position"][:, 1], -5 * columns["age"].astype(float) ** 2, atol=1e-4)
 
 
 class Times(unittest.TestCase):
@@ -289,14 +241,10 @@ class Times(unittest.TestCase):
 
     def test_fixed_delays_are_met_exactly(self) -> None:
         for comparison in ("above", "at_least", "equal"):
-            go = rule(
-                {"kind": "move", "group": "b"}, who=["a"], condition=compare("age", comparison, 13 / 24)
-            )
+            go = rule({"kind": "move", "group": "b"}, who=["a"], condition=compare("age", comparison, 13 / 24))
             for steps in (1, 3, 8):
                 frames = run(document(go, groups=["a", "b"], clock={"steps_per_frame": steps}), 16)
-                self.assertEqual(
-                    [frame.population[1] for frame in frames][11:15], [0, 0, 1, 1], (comparison, steps)
-                )
+                self.assertEqual([frame.population[1] for frame in frames][11:15], [0, 0, 1, 1], (comparison, steps))
         held = rule({"kind": "move", "group": "b"}, condition=compare("age", "at_most", 3 / 24))
         frames = run(document(held, groups=["a", "b"]), 6)
         self.assertEqual([frame.held[0] for frame in frames], [1, 1, 1, 1, 0, 0, 0])
@@ -316,18 +264,12 @@ class Times(unittest.TestCase):
     def test_practice_of_lifetimes(self) -> None:
         # Common practice, no source: 80 ± 60 frames give 20 to 140.
         life = {"kind": "spread", "value": 80 / 24, "spread": 60 / 24}
-        deaths = [
-            frame.deaths
-            for frame in run(document(count=2000, source={"lifetime": life}, clock={"duration": 6.0}))
-        ]
+        deaths = [frame.deaths for frame in run(document(count=2000, source={"lifetime": life}, clock={"duration": 6.0}))]
         at = np.flatnonzero(deaths)
         self.assertEqual((at[0], at[-1]), (20, 140))
 
     def test_age_is_exact_at_any_length(self) -> None:
-        raw = document(
-            source={"lifetime": 150.0},
-            clock={"frames_per_second": 60.0, "duration": 151.0, "steps_per_frame": 8},
-        )
+        raw = document(source={"lifetime": 150.0}, clock={"frames_per_second": 60.0, "duration": 151.0, "steps_per_frame": 8})
         simulation = Simulation(read_effect(raw), MemoryAssets(), record=False)
         counts = [frame.count for frame in simulation.frames(9_000)]
         self.assertEqual((counts[8_999], counts[9_000]), (1, 0))
@@ -348,16 +290,13 @@ class Times(unittest.TestCase):
 class Numbers(unittest.TestCase):
     def test_rules_are_numbered_as_they_are_read_and_computed(self) -> None:
         triggers = ["each", "becomes", "death", "contact", "each", "birth"]
-        rules = [
-            rule({"kind": "set", "attribute": "mass"}, id=f"r{n}", trigger=t) for n, t in enumerate(triggers)
-        ]
+        rules = [rule({"kind": "set", "attribute": "mass"}, id=f"r{n}", trigger=t) for n, t in enumerate(triggers)]
         effect = read_effect(document(*rules))
         self.assertEqual(rule_numbers(effect), [2, 3, 6, 5, 4, 1])
 
     def test_every_part_of_a_step_is_computed_in_that_order(self) -> None:
         # Each rule writes down when it acted, by doubling what is there and adding one.
         double = {"kind": "multiply", "attribute": "count", "factor": 2.0, "per": "occasion"}
-
         def digit(n: float) -> dict[str, Any]:
             return {"kind": "add", "attribute": "count", "amount": n, "per": "occasion"}
 

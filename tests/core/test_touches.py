@@ -12,12 +12,7 @@ GRAVITY = rule({"kind": "gravity", "acceleration": 9.81})
 BOUNCE = rule({"kind": "bounce", "shape": "plane", "bounciness": 0.8, "friction": 0.2})
 STOP = rule({"kind": "set", "attribute": "speed", "amount": 0.0}, trigger="contact", id="stop")
 RADIUS = 0.05
-RATES = (
-    {"frames_per_second": 24.0},
-    {"frames_per_second": 25.0},
-    {"frames_per_second": 60.0},
-    {"frames_per_second": 24.0, "steps_per_frame": 3},
-)
+RATES = ({"frames_per_second": 24.0}, {"frames_per_second": 25.0}, {"frames_per_second": 60.0}, {"frames_per_second": 24.0, "steps_per_frame": 3})
 
 
 def shower(*rules: dict, count: int = 300, **rest: object) -> dict:
@@ -26,9 +21,7 @@ def shower(*rules: dict, count: int = 300, **rest: object) -> dict:
     clock = {"duration": 1.5} | rest.pop("clock", {})  # type: ignore[operator]
     shapes = [PLANE, box, *rest.pop("shapes", [])]  # type: ignore[misc]
     source = {"shape": "box", "placement": {"kind": "inside"}, "speed": 4.0} | rest.pop("source", {})  # type: ignore[operator]
-    return document(
-        *rules, count=count, axis=[0.3, -1.0, 0.0], source=source, shapes=shapes, clock=clock, **rest
-    )
+    return document(*rules, count=count, axis=[0.3, -1.0, 0.0], source=source, shapes=shapes, clock=clock, **rest)
 
 
 class Stopped(unittest.TestCase):
@@ -62,9 +55,7 @@ class Stopped(unittest.TestCase):
         for frame in frames:
             touched = frame.columns["contact_count"] > 0
             height = 0.2 * frame.time
-            self.assertTrue(
-                (frame.columns["position"][touched, 1] > height + RADIUS - 1e-3).all(), frame.number
-            )
+            self.assertTrue((frame.columns["position"][touched, 1] > height + RADIUS - 1e-3).all(), frame.number)
 
     def test_only_those_for_whom_the_rule_holds(self) -> None:
         fast = compare("impact_speed", "above", 6.4)
@@ -90,25 +81,10 @@ class WhereItHappens(unittest.TestCase):
         # A corner is met: the rule acts at each wall, and each shape reports once.
         walls = [
             {"kind": "plane", "id": "plane", "label": "Floor", "width": 20.0, "depth": 20.0},
-            {
-                "kind": "plane",
-                "id": "wall",
-                "label": "Wall",
-                "width": 20.0,
-                "depth": 20.0,
-                "position": [1.0, 0.0, 0.0],
-                "rotation": [0.0, 0.0, 90.0],
-            },
+            {"kind": "plane", "id": "wall", "label": "Wall", "width": 20.0, "depth": 20.0, "position": [1.0, 0.0, 0.0], "rotation": [0.0, 0.0, 90.0]},
         ]
-        solid = [
-            rule({"kind": "bounce", "shape": name, "bounciness": 1.0, "friction": 0.0}, id=name)
-            for name in ("plane", "wall")
-        ]
-        count = rule(
-            {"kind": "add", "attribute": "hits", "amount": 1.0, "per": "occasion"},
-            trigger="contact",
-            id="count",
-        )
+        solid = [rule({"kind": "bounce", "shape": name, "bounciness": 1.0, "friction": 0.0}, id=name) for name in ("plane", "wall")]
+        count = rule({"kind": "add", "attribute": "hits", "amount": 1.0, "per": "occasion"}, trigger="contact", id="count")
         raw = document(
             *solid, count, position=[0.5, 0.6, 0.0], axis=[1.0, -1.0, 0.0], speed=40.0, shapes=walls, clock={"duration": 0.2},
             attributes=[{"id": "hits", "label": "Hits", "initial": 0.0}],
@@ -118,38 +94,19 @@ class WhereItHappens(unittest.TestCase):
         self.assertEqual(frames[-1].columns["contact_count"].tolist(), [2])
         # 40 m/s at 45° for some 0.2 s, reflected at both: as far from the corner as it went, on the other side of both (mirror images).
         way = 40.0 * frames[-1].time / np.sqrt(2)
-        np.testing.assert_allclose(
-            frames[-1].columns["position"][0, :2],
-            [2 * (1 - RADIUS) - 0.5 - way, 2 * RADIUS - 0.6 + way],
-            atol=2e-3,
-        )
+        np.testing.assert_allclose(frames[-1].columns["position"][0, :2], [2 * (1 - RADIUS) - 0.5 - way, 2 * RADIUS - 0.6 + way], atol=2e-3)
 
     def test_a_rule_that_changes_nothing_leaves_every_bit(self) -> None:
         plain = run(shower(GRAVITY, BOUNCE))
-        noted = run(
-            shower(
-                GRAVITY,
-                BOUNCE,
-                rule({"kind": "set", "attribute": "opacity", "amount": 1.0}, trigger="contact", id="note"),
-            )
-        )
+        noted = run(shower(GRAVITY, BOUNCE, rule({"kind": "set", "attribute": "opacity", "amount": 1.0}, trigger="contact", id="note")))
         for name in ("position", "velocity", "contact_count", "touching"):
             self.assertEqual(plain[-1].columns[name].tobytes(), noted[-1].columns[name].tobytes(), name)
 
     def test_given_a_velocity_it_goes_on_with_it(self) -> None:
         # Thrown up on contact: from the moment of touch it rises as if thrown there, at any rate of frames (handbook ballistics).
-        throw = rule(
-            {"kind": "set", "attribute": "velocity", "amount": [0.0, 6.0, 0.0]}, trigger="contact", id="throw"
-        )
+        throw = rule({"kind": "set", "attribute": "velocity", "amount": [0.0, 6.0, 0.0]}, trigger="contact", id="throw")
         for clock in RATES:
-            raw = document(
-                GRAVITY,
-                BOUNCE,
-                throw,
-                position=[0.0, 1.05, 0.0],
-                shapes=[PLANE],
-                clock={"duration": 1.0} | clock,
-            )
+            raw = document(GRAVITY, BOUNCE, throw, position=[0.0, 1.05, 0.0], shapes=[PLANE], clock={"duration": 1.0} | clock)
             heights = track(run(raw), "position")[:, 1] - RADIUS
             hit = np.sqrt(2 * 1.0 / 9.81)
             left = 1.0 - hit

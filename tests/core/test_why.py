@@ -127,9 +127,7 @@ class Branches(unittest.TestCase):
         plan = Plan(read_effect(raw), MemoryAssets())
         moment = recorded_moment(plan, frames[3].columns, 10, 3)
         self.assertEqual(frames[3].held.tolist(), [5])
-        self.assertEqual(
-            [(entry["holds"], entry["of"]) for entry in branch_counts(moment, plan.rules[0])], [(5, 10)]
-        )
+        self.assertEqual([(entry["holds"], entry["of"]) for entry in branch_counts(moment, plan.rules[0])], [(5, 10)])
 
     def test_when_it_last_fired(self) -> None:
         window = {"kind": "between", "quantity": {"kind": "age"}, "low": 0.24, "high": 0.51}

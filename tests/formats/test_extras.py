@@ -39,11 +39,7 @@ class Extras(unittest.TestCase):
         self.folder = Path(folder.name)
         # One by one: `patch.dict` would also forget whatever else is imported in the meantime.
         for module, _told in EXTRAS.values():
-            known = {
-                name: sys.modules[name]
-                for name in [*sys.modules]
-                if name == module or name.startswith(f"{module}.")
-            }
+            known = {name: sys.modules[name] for name in [*sys.modules] if name == module or name.startswith(f"{module}.")}
             self.addCleanup(sys.modules.update, known)
             self.addCleanup(sys.modules.pop, module, None)
             for name in known:
@@ -59,22 +55,11 @@ class Extras(unittest.TestCase):
         effect.write_text(json.dumps(document(rule({"kind": "gravity"}), count=3)))
         for suffix, extra in ((".parquet", "arrow"), (".usdc", "usd")):
             out = self.folder / f"out{suffix}"
-            with (
-                patch("hailridge.core.step.simulation.Simulation", side_effect=AssertionError("computes")),
-                self.assertRaises(CommandError) as caught,
-            ):
+            with patch("hailridge.core.step.simulation.Simulation", side_effect=AssertionError("computes")), self.assertRaises(CommandError) as caught:
                 simulate(str(effect), out, "0:3", None, [], False, Console(file=io.StringIO(), quiet=True))
             self.assertIn(f'pip install "hailridge[{extra}]"', str(caught.exception))
             self.assertFalse(out.exists())
-        simulate(
-            str(effect),
-            self.folder / "out.csv",
-            "0:3",
-            None,
-            [],
-            False,
-            Console(file=io.StringIO(), quiet=True),
-        )
+        simulate(str(effect), self.folder / "out.csv", "0:3", None, [], False, Console(file=io.StringIO(), quiet=True))
         self.assertTrue((self.folder / "out.csv").stat().st_size)
 
     def test_usd_meshes_and_video(self) -> None:

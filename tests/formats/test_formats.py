@@ -309,14 +309,7 @@ class Exports(unittest.TestCase):
         raw = document(count=3, position=[1.0, 2.0, 3.0], attributes=own)
         raw["groups"][0]["label"] = "Größe\nzwei ❄"
         effect, frames, folder = read_effect(raw), run(raw, 2), Path(self.folder.name)
-        wanted = {
-            "x": 1.0,
-            "own_own_x": 7.0,
-            "own_frame": 8.0,
-            "own_group": 9.0,
-            "own_x": 10.0,
-            "wet-ness": 11.0,
-        }
+        wanted = {"x": 1.0, "own_own_x": 7.0, "own_frame": 8.0, "own_group": 9.0, "own_x": 10.0, "wet-ness": 11.0}
         for kind in (".parquet", ".csv", ".npz", ".ply", ".usdc"):
             WRITERS[kind](folder / f"odd{kind}", effect, iter(frames[2:]))
         table = pq.read_table(folder / "odd.parquet")
@@ -329,22 +322,13 @@ class Exports(unittest.TestCase):
             self.assertEqual(float(row[name]), value)
             self.assertEqual(arrays[name].tolist(), [value] * 3)
             self.assertEqual(ply["vertex"][name].tolist(), [value] * 3)
-        self.assertEqual(
-            (table["group"][0].as_py(), row["group"], table["frame"][0].as_py()),
-            ("Größe\nzwei ❄", "Größe\nzwei ❄", 2),
-        )
+        self.assertEqual((table["group"][0].as_py(), row["group"], table["frame"][0].as_py()), ("Größe\nzwei ❄", "Größe\nzwei ❄", 2))
         self.assertIn('group 0: "Gr\\u00f6\\u00dfe\\nzwei \\u2744"', ply.comments)
         stage = Usd.Stage.Open(str(folder / "odd.usdc"))
         points = stage.GetPrimAtPath("/Effect/Particles")
         self.assertEqual(list(points.GetCustomDataByKey("groups")), ["Größe\nzwei ❄"])
         variables = UsdGeom.PrimvarsAPI(points)
-        for name, value in {
-            "x": 7.0,
-            "frame": 8.0,
-            "own_group": 9.0,
-            "own_x": 10.0,
-            "wet_ness": 11.0,
-        }.items():
+        for name, value in {"x": 7.0, "frame": 8.0, "own_group": 9.0, "own_x": 10.0, "wet_ness": 11.0}.items():
             self.assertEqual(list(variables.GetPrimvar(name).Get(2)), [value] * 3, name)
 
     def test_usd_carries_every_attribute(self) -> None:
@@ -353,13 +337,7 @@ class Exports(unittest.TestCase):
         stage = Usd.Stage.Open(str(self.written("all.usdc")))
         variables = UsdGeom.PrimvarsAPI(stage.GetPrimAtPath("/Effect/Particles"))
         for frame in self.frames[4:7]:
-            for name, column in {
-                "age": "age",
-                "lifetime": "lifetime",
-                "parent": "parent_id",
-                "group": "group",
-                "warmth": "own warmth",
-            }.items():
+            for name, column in {"age": "age", "lifetime": "lifetime", "parent": "parent_id", "group": "group", "warmth": "own warmth"}.items():
                 variable = variables.GetPrimvar(name)
                 self.assertEqual(variable.GetInterpolation(), UsdGeom.Tokens.vertex)
                 np.testing.assert_array_equal(np.array(variable.Get(frame.number)), frame.columns[column])

@@ -39,12 +39,7 @@ TRIANGLE = 'def Mesh "%s"%s { int[] faceVertexCounts = [3]\n int[] faceVertexInd
 
 class Dents(unittest.TestCase):
     def test_a_face_with_a_dent_keeps_its_area(self) -> None:
-        for order in (
-            "1 2 3 4 5 6",
-            "-6 -5 -4 -3 -2 -1",
-            "3/1 4/1 5/1 6/1 1/1 2/1",
-            "6//1 5//1 4//1 3//1 2//1 1//1",
-        ):
+        for order in ("1 2 3 4 5 6", "-6 -5 -4 -3 -2 -1", "3/1 4/1 5/1 6/1 1/1 2/1", "6//1 5//1 4//1 3//1 2//1 1//1"):
             with self.subTest(order):
                 self.assertAlmostEqual(area(read_mesh("l.obj", obj(f"f {order}"))), 2.5, places=6)
         points = ", ".join(f"({x}, {y}, 0.25)" for x, y in L_SHAPE)
@@ -62,9 +57,7 @@ class Dents(unittest.TestCase):
             places = np.array([(x, y, 0.0) for x, y in L_SHAPE]) @ turn.T + generator.normal(size=3) * 10
             for order in (np.arange(6), np.arange(6)[::-1]):
                 found = triangles_of(places, np.array([6]), order)
-                normals = np.cross(
-                    places[found[:, 1]] - places[found[:, 0]], places[found[:, 2]] - places[found[:, 0]]
-                )
+                normals = np.cross(places[found[:, 1]] - places[found[:, 0]], places[found[:, 2]] - places[found[:, 0]])
                 wanted = np.cross(places[order[1]] - places[order[0]], places[order[2]] - places[order[1]])
                 self.assertAlmostEqual(float(np.linalg.norm(normals, axis=1).sum() / 2), 2.5, places=9)
                 # All triangles face the way that the face does.
@@ -79,15 +72,7 @@ class Dents(unittest.TestCase):
 class Obj(unittest.TestCase):
     def test_what_other_programs_write(self) -> None:
         head = "# Höhe in m, Größe 3\r\nmtllib tür.mtl\r\no Tür\r\nvn 0 0 1\r\nvt 0 0\r\n".encode("latin-1")
-        self.assertAlmostEqual(
-            area(
-                read_mesh(
-                    "tür.obj", obj("usemtl x", "s off", "f 1/1/1 2/1/1 \\", "  3/1/1 # a corner", head=head)
-                )
-            ),
-            0.5,
-            places=6,
-        )
+        self.assertAlmostEqual(area(read_mesh("tür.obj", obj("usemtl x", "s off", "f 1/1/1 2/1/1 \\", "  3/1/1 # a corner", head=head))), 0.5, places=6)
 
     def test_damage_is_told_in_words_with_its_line(self) -> None:
         cases = [
@@ -135,17 +120,10 @@ class Usd(unittest.TestCase):
                 self.assertIn("secret.usda", read.notes[0])
 
     def test_invisible_ones_are_left_out_and_told(self) -> None:
-        hidden = TRIANGLE % ("h", "", "9", ' token visibility = "invisible"') + TRIANGLE % (
-            "g",
-            "",
-            "9",
-            ' uniform token purpose = "guide"',
-        )
+        hidden = TRIANGLE % ("h", "", "9", ' token visibility = "invisible"') + TRIANGLE % ("g", "", "9", ' uniform token purpose = "guide"')
         read = read_mesh_file("x.usda", usd(hidden + TRIANGLE % ("own", "", "3", "")))
         self.assertAlmostEqual(area(read.mesh), 3.0, places=5)
-        self.assertEqual(
-            read.notes, ["2 of its meshes are invisible or only for guidance, and were left out."]
-        )
+        self.assertEqual(read.notes, ["2 of its meshes are invisible or only for guidance, and were left out."])
         with self.assertRaisesRegex(MeshError, "no meshes in it; 2 of its meshes are invisible"):
             read_mesh("x.usda", usd(hidden))
 
@@ -171,13 +149,7 @@ def png(mode: int, depth: int, rows: list[bytes], width: int, extra: bytes = b""
         return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
 
     head = struct.pack(">IIBBBBB", width, len(rows), depth, mode, 0, 0, 0)
-    return (
-        b"\x89PNG\r\n\x1a\n"
-        + chunk(b"IHDR", head)
-        + extra
-        + chunk(b"IDAT", zlib.compress(b"".join(b"\0" + row for row in rows)))
-        + chunk(b"IEND", b"")
-    )
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + extra + chunk(b"IDAT", zlib.compress(b"".join(b"\0" + row for row in rows))) + chunk(b"IEND", b"")
 
 
 class DeepPictures(unittest.TestCase):
@@ -188,10 +160,7 @@ class DeepPictures(unittest.TestCase):
     def test_sixteen_bits_of_grey(self) -> None:
         # A sample of 16 bits is worth 1/257 of it in 8 bits (PNG, 13.12: sample depth rescaling).
         row = struct.pack(">4H", 0, 257 * 64, 257 * 128, 65535)
-        self.assertEqual(
-            self.pixels(png(0, 16, [row], 4)),
-            [[0, 0, 0, 255], [64, 64, 64, 255], [128, 128, 128, 255], [255, 255, 255, 255]],
-        )
+        self.assertEqual(self.pixels(png(0, 16, [row], 4)), [[0, 0, 0, 255], [64, 64, 64, 255], [128, 128, 128, 255], [255, 255, 255, 255]])
 
     def test_a_grey_that_is_clear(self) -> None:
         clear = struct.pack(">I", 2) + b"tRNS" + struct.pack(">H", 257 * 64)
@@ -200,17 +169,9 @@ class DeepPictures(unittest.TestCase):
         self.assertEqual([alpha for *_grey, alpha in self.pixels(png(0, 16, [row], 2, clear))], [0, 255])
 
     def test_sixteen_bits_of_the_other_kinds(self) -> None:
-        self.assertEqual(
-            self.pixels(png(4, 16, [struct.pack(">2H", 257 * 100, 257 * 200)], 1)), [[100, 100, 100, 200]]
-        )
-        self.assertEqual(
-            self.pixels(png(2, 16, [struct.pack(">3H", 257 * 9, 257 * 80, 257 * 200)], 1)),
-            [[9, 80, 200, 255]],
-        )
-        self.assertEqual(
-            self.pixels(png(6, 16, [struct.pack(">4H", 257 * 9, 257 * 80, 257 * 200, 257 * 40)], 1)),
-            [[9, 80, 200, 40]],
-        )
+        self.assertEqual(self.pixels(png(4, 16, [struct.pack(">2H", 257 * 100, 257 * 200)], 1)), [[100, 100, 100, 200]])
+        self.assertEqual(self.pixels(png(2, 16, [struct.pack(">3H", 257 * 9, 257 * 80, 257 * 200)], 1)), [[9, 80, 200, 255]])
+        self.assertEqual(self.pixels(png(6, 16, [struct.pack(">4H", 257 * 9, 257 * 80, 257 * 200, 257 * 40)], 1)), [[9, 80, 200, 40]])
 
 
 if __name__ == "__main__":

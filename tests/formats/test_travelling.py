@@ -43,9 +43,7 @@ def sheet() -> bytes:
 class Travelling(unittest.TestCase):
     def setUp(self) -> None:
         self.here, self.there = library(self), library(self)
-        mesh = self.here.add_mesh(
-            "cairn.ply", read_mesh("c.ply", trimesh.creation.torus(1.0, 0.3).export(file_type="ply"))
-        )
+        mesh = self.here.add_mesh("cairn.ply", read_mesh("c.ply", trimesh.creation.torus(1.0, 0.3).export(file_type="ply")))
         picture = self.here.add_picture(read_pictures([("two flakes.png", sheet())], 2, 1))
         raw = document(
             shapes=[{"kind": "mesh", "id": "m", "label": "Cairn", "asset": mesh.id}],
@@ -54,31 +52,21 @@ class Travelling(unittest.TestCase):
             count=40,
         )
         raw["picture"] = {"width": 640, "height": 360, "shutter": 0.5}
-        self.row = self.here.create(
-            read_effect(raw | {"name": "Häil, größer ❄"}), poster=demo.poster(demo.names()[0])
-        )
+        self.row = self.here.create(read_effect(raw | {"name": "Häil, größer ❄"}), poster=demo.poster(demo.names()[0]))
         self.file = pack_effects(self.here.take_out([self.row.id]))
 
     def test_byte_for_byte(self) -> None:
         (row,) = self.there.take_in(unpack_effects("a.zip", self.file))
-        self.assertEqual(
-            (row.document, row.poster, row.name), (self.row.document, self.row.poster, self.row.name)
-        )
+        self.assertEqual((row.document, row.poster, row.name), (self.row.document, self.row.poster, self.row.name))
         self.assertEqual(pack_effects(self.there.take_out([row.id])), self.file)
         # Its picture's settings came along, and it computes the same frames.
         self.assertEqual(json.loads(row.document)["picture"]["shutter"], 0.5)
         before, after = read_effect(self.row.document), read_effect(row.document)
         self.assertEqual(bake_key(before), bake_key(after))
-        frames = [
-            run(effect, 3, store)[3].columns["position"]
-            for effect, store in ((before, self.here), (after, self.there))
-        ]
+        frames = [run(effect, 3, store)[3].columns["position"] for effect, store in ((before, self.here), (after, self.there))]
         np.testing.assert_array_equal(*frames)
         self.assertEqual(self.there.meshes(), self.here.meshes())
-        self.assertEqual(
-            self.there.picture(next(iter(self.there.pictures()))).png,
-            self.here.picture(next(iter(self.here.pictures()))).png,
-        )
+        self.assertEqual(self.there.picture(next(iter(self.there.pictures()))).png, self.here.picture(next(iter(self.here.pictures()))).png)
 
     def test_others_read_it(self) -> None:
         """By the standard library and trimesh: a ZIP of JSON, PLY and PNG."""
@@ -96,16 +84,10 @@ class Travelling(unittest.TestCase):
         for name, mesh in demo.meshes().items():
             self.here.add_mesh(name, mesh)
         rows = self.here.effects()
-        made = self.there.take_in(
-            unpack_effects("a.zip", pack_effects(self.here.take_out([row.id for row in rows])))
-        )
+        made = self.there.take_in(unpack_effects("a.zip", pack_effects(self.here.take_out([row.id for row in rows]))))
         self.assertEqual([row.document for row in made], [row.document for row in rows])
         self.assertEqual([row.name for row in self.there.effects()], [row.name for row in rows])
-        self.assertEqual(
-            {key for key, *_rest in self.there.meshes()},
-            {mesh_id(mesh) for mesh in demo.meshes().values()}
-            | {json.loads(self.row.document)["shapes"][1]["asset"]},
-        )
+        self.assertEqual({key for key, *_rest in self.there.meshes()}, {mesh_id(mesh) for mesh in demo.meshes().values()} | {json.loads(self.row.document)["shapes"][1]["asset"]})
 
     def changed(self, **entries: bytes | None) -> bytes:
         out = io.BytesIO()
@@ -119,9 +101,7 @@ class Travelling(unittest.TestCase):
     def test_what_is_not_what_it_says(self) -> None:
         names = zipfile.ZipFile(io.BytesIO(self.file)).namelist()
         manifest: dict[str, Any] = json.loads(zipfile.ZipFile(io.BytesIO(self.file)).read("manifest.json"))
-        mesh, picture = (
-            next(name for name in names if name.startswith(kind)) for kind in ("meshes", "pictures")
-        )
+        mesh, picture = (next(name for name in names if name.startswith(kind)) for kind in ("meshes", "pictures"))
         whole = zipfile.ZipFile(io.BytesIO(self.file)).read(mesh)
         bent = bytearray(whole)
         bent[-40] ^= 1
@@ -130,18 +110,9 @@ class Travelling(unittest.TestCase):
             (self.file[:-300], "no file of effects"),
             (self.changed(**{"manifest.json": None}), "'manifest.json' is missing"),
             (self.changed(**{"manifest.json": b"[1, 2]"}), "manifest does not say so"),
-            (
-                self.changed(**{"manifest.json": json.dumps(manifest | {"hailridge": 2}).encode()}),
-                "newer Hailridge",
-            ),
-            (
-                self.changed(**{"manifest.json": json.dumps(manifest | {"schema": 99}).encode()}),
-                "newer Hailridge",
-            ),
-            (
-                self.changed(**{"manifest.json": json.dumps(manifest | {"effects": []}).encode()}),
-                "lists no effects",
-            ),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"hailridge": 2}).encode()}), "newer Hailridge"),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"schema": 99}).encode()}), "newer Hailridge"),
+            (self.changed(**{"manifest.json": json.dumps(manifest | {"effects": []}).encode()}), "lists no effects"),
             (self.changed(**{"effects/1.json": b"{"}), "is not JSON"),
             (self.changed(**{"effects/1.json": None}), "is missing"),
             (self.changed(**{mesh: bytes(bent)}), "not what its name says"),

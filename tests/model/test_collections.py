@@ -42,34 +42,20 @@ class Collections(unittest.TestCase):
 
     def test_each_says_what_it_is(self) -> None:
         beacons = COLLECTIONS["beacons"]
-        self.assertEqual(
-            (beacons.word, beacons.item, beacons.slot, beacons.shown),
-            ("beacon", Beacon, "", ("label", "visible", "hue")),
-        )
+        self.assertEqual((beacons.word, beacons.item, beacons.slot, beacons.shown), ("beacon", Beacon, "", ("label", "visible", "hue")))
         self.assertIs(named("beacon"), beacons)
-        self.assertEqual(
-            (named("shape").slot, named("look").computed, named("group").shown[-1]), ("shape", False, "color")
-        )
+        self.assertEqual((named("shape").slot, named("look").computed, named("group").shown[-1]), ("shape", False, "color"))
         with self.assertRaisesRegex(LookupError, "nothing is called 'lamp'"):
             named("lamp")
 
     def test_ids_and_references_are_checked(self) -> None:
         self.assertEqual([problem.text for problem in check(effect({}, {}))], ["the id 'one' is used twice"])
         (problem,) = check(effect({"shows": "two"}))
-        self.assertEqual(
-            (problem.place, problem.text), ("beacon 1 'One', shows", "there is no beacon called 'two'")
-        )
+        self.assertEqual((problem.place, problem.text), ("beacon 1 'One', shows", "there is no beacon called 'two'"))
 
     def test_what_is_only_shown_decides_no_bytes(self) -> None:
-        first, again, higher = (
-            effect({}),
-            effect({"label": "Another", "hue": "blue"}),
-            effect({"height": 2.0}),
-        )
-        self.assertEqual(
-            (differ_from(first, again), differ_from(first, higher), differ_from(first, effect())),
-            (NEVER, ALWAYS, ALWAYS),
-        )
+        first, again, higher = effect({}), effect({"label": "Another", "hue": "blue"}), effect({"height": 2.0})
+        self.assertEqual((differ_from(first, again), differ_from(first, higher), differ_from(first, effect())), (NEVER, ALWAYS, ALWAYS))
         self.assertEqual(bake_key(first), bake_key(again))
         self.assertNotEqual(bake_key(first), bake_key(higher))
 
@@ -80,11 +66,7 @@ class Collections(unittest.TestCase):
 
 class OfEveryDocument(unittest.TestCase):
     def test_every_list_is_declared(self) -> None:
-        lists = {
-            name for name, field in Effect.model_fields.items() if str(field.annotation).startswith("list[")
-        }
+        lists = {name for name, field in Effect.model_fields.items() if str(field.annotation).startswith("list[")}
         self.assertEqual(lists, set(COLLECTIONS))
         self.assertEqual(set(ITEMS), lists | {"clock", "picture"})
-        self.assertEqual(
-            set(FIXED_PARTS), {"clock", "picture", "dials", "groups", "attributes", "sources", "rules"}
-        )
+        self.assertEqual(set(FIXED_PARTS), {"clock", "picture", "dials", "groups", "attributes", "sources", "rules"})

@@ -44,33 +44,17 @@ class Comparing(unittest.TestCase):
         after["rules"][0]["enabled"] = False
         after["clock"]["duration"] = 5.0
         found = told(self.BEFORE, after)
-        self.assertEqual(
-            found[:3],
-            [
-                ("added", "shape 2 'Dome' (Ball)"),
-                ("removed", "shape 2 'Floor' (Plane)"),
-                ("moved", "rule 'Gust' to another place"),
-            ],
-        )
+        self.assertEqual(found[:3], [("added", "shape 2 'Dome' (Ball)"), ("removed", "shape 2 'Floor' (Plane)"), ("moved", "rule 'Gust' to another place")])
         texts = [text for sort, text in found if sort == "changed"]
         self.assertEqual(len(texts), 4)
         self.assertIn("rule 1 'Gust', enabled: on → off", texts)
         self.assertIn("rule 2 'Fall', condition, threshold: 1 → 2.5", texts)
         self.assertIn("clock, duration: 2 s → 5 s", texts)
-        self.assertTrue(
-            any(
-                text.startswith("rule 3 'Slow', action 1, half life: ") and text.endswith("→ 0.25 s")
-                for text in texts
-            ),
-            texts,
-        )
+        self.assertTrue(any(text.startswith("rule 3 'Slow', action 1, half life: ") and text.endswith("→ 0.25 s") for text in texts), texts)
 
     def test_parts_without_names(self) -> None:
         after = self.after()
-        after["rules"][0]["actions"] = [
-            {"kind": "drag", "id": "new"},
-            {**after["rules"][0]["actions"][0], "id": "0"},
-        ]
+        after["rules"][0]["actions"] = [{"kind": "drag", "id": "new"}, {**after["rules"][0]["actions"][0], "id": "0"}]
         self.assertEqual(len(told(self.BEFORE, after)), 1)
         self.assertEqual(told(self.BEFORE, after)[0][0], "added")
         after = self.after()

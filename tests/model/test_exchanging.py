@@ -62,26 +62,14 @@ class Exchanging(unittest.TestCase):
         effect = read_effect(raw)
         wrong = [str(problem) for problem in effect.problems if problem.path[: len(path)] == path]
         self.assertEqual(wrong, [], told)
-        self.assertNotIn(
-            '""',
-            str(raw)
-            .replace("'", '"')
-            .replace('"label": ""', "")
-            .replace('"summary": ""', "")
-            .replace('"unit": ""', ""),
-            told,
-        )
+        self.assertNotIn('""', str(raw).replace("'", '"').replace('"label": ""', "").replace('"summary": ""', "").replace('"unit": ""', ""), told)
 
     def test_every_kind_for_every_other_of_its_slot(self) -> None:
         raw, choose = small(), random.Random(SEED)
         tried, seen = 0, set()
         for path, slot in list(places(raw)):
             # Of the many places for values, each with a seeded part of the pairs; of all others, each sort of place with all pairs.
-            sort = (
-                slot,
-                value_at(raw, path[:-1]).get("kind") if isinstance(value_at(raw, path[:-1]), dict) else "",
-                path[-1] if slot != "amount" else path,
-            )
+            sort = (slot, value_at(raw, path[:-1]).get("kind") if isinstance(value_at(raw, path[:-1]), dict) else "", path[-1] if slot != "amount" else path)
             if sort in seen:
                 continue
             seen.add(sort)
@@ -124,11 +112,7 @@ class Exchanging(unittest.TestCase):
                 self.check(chosen, ("rules", 0), (action, attribute))
                 for amount, cls in Kind.registry["amount"].items():
                     path = ("rules", 0, "actions", 0, "amount")
-                    if (
-                        getattr(cls, "single", False)
-                        and attribute in BUILT_IN
-                        and BUILT_IN[attribute].width == 3
-                    ):
+                    if getattr(cls, "single", False) and attribute in BUILT_IN and BUILT_IN[attribute].width == 3:
                         with self.assertRaisesRegex(NothingFits, "three are needed"):
                             exchanged(chosen, path, amount)
                         continue
@@ -137,10 +121,7 @@ class Exchanging(unittest.TestCase):
     def test_a_curve_keeps_the_value_and_comes_to_rest(self) -> None:
         # A vector ends at nothing, a colour stays what it was: black would hide the particles.
         at: Path = ("rules", 0, "actions", 0, "amount")
-        for attribute, value, end in (
-            ("velocity", [1.0, 2.0, 3.0], [0.0, 0.0, 0.0]),
-            ("color", [1.0, 0.5, 0.0], [1.0, 0.5, 0.0]),
-        ):
+        for attribute, value, end in (("velocity", [1.0, 2.0, 3.0], [0.0, 0.0, 0.0]), ("color", [1.0, 0.5, 0.0], [1.0, 0.5, 0.0])):
             raw = referred(small(), (*at[:-1], "attribute"), attribute)
             raw["rules"][0]["actions"][0]["amount"] = {"kind": "fixed", "value": value}
             keys = value_at(exchanged(raw, at, "curve"), at)["curve"]["keys"]
@@ -170,17 +151,10 @@ class Exchanging(unittest.TestCase):
         touched = exchanged(raw, ("rules", 0, "condition", "quantity"), "inside")
         fact = exchanged(raw, ("rules", 1, "condition", "conditions", 0, "quantity"), "touching")
         self.assertEqual(value_at(fact, ("rules", 1, "condition", "conditions", 0))["kind"], "holds")
-        self.assertEqual(
-            value_at(touched, ("rules", 0, "condition", "quantity")),
-            {"kind": "inside", "shape": raw["shapes"][-1]["id"]},
-        )
+        self.assertEqual(value_at(touched, ("rules", 0, "condition", "quantity")), {"kind": "inside", "shape": raw["shapes"][-1]["id"]})
         joined = exchanged(raw, ("rules", 0, "condition"), "any")
-        self.assertEqual(
-            value_at(joined, ("rules", 0, "condition", "conditions")), [raw["rules"][0]["condition"]]
-        )
-        thrown = exchanged(
-            exchanged(raw, ("sources", 0, "direction"), "axis"), ("sources", 0, "direction"), "normal"
-        )
+        self.assertEqual(value_at(joined, ("rules", 0, "condition", "conditions")), [raw["rules"][0]["condition"]])
+        thrown = exchanged(exchanged(raw, ("sources", 0, "direction"), "axis"), ("sources", 0, "direction"), "normal")
         self.assertEqual(thrown["sources"][0]["id"], raw["sources"][0]["id"])
         lasting = exchanged(raw, ("looks", 1, "length"), "by_time")
         self.assertEqual(lasting["looks"][1]["length"], {"kind": "by_time", "seconds": 2.0})
@@ -193,37 +167,21 @@ class Exchanging(unittest.TestCase):
         raw = small()
         path = ("rules", 1, "condition", "conditions", 0, "quantity")
         # Before anything is known: halfway into a field, not 1, which nothing passes.
-        field = exchanged(
-            {**raw, "fields": [{"kind": "falloff", "id": "f", "label": "F", "shape": "point"}]}, path, "field"
-        )
+        field = exchanged({**raw, "fields": [{"kind": "falloff", "id": "f", "label": "F", "shape": "point"}]}, path, "field")
         self.assertEqual(value_at(field, path[:-1])["threshold"], {"kind": "fixed", "value": 0.5})
         asked: list[Any] = []
 
         def tell(sort: str, what: Any, who: list[str]) -> dict[str, Any]:
             asked.append((sort, what, who))
-            return {
-                "middle": 42.0,
-                "lower": 30.0,
-                "upper": 50.0,
-                "lowest": 10.0,
-                "highest": 80.0,
-                "band": 12.0,
-                "part": 8.0,
-            }
+            return {"middle": 42.0, "lower": 30.0, "upper": 50.0, "lowest": 10.0, "highest": 80.0, "band": 12.0, "part": 8.0}
 
-        self.assertEqual(
-            value_at(exchanged(raw, path, "number", tell), path[:-1])["threshold"]["value"], 42.0
-        )
+        self.assertEqual(value_at(exchanged(raw, path, "number", tell), path[:-1])["threshold"]["value"], 42.0)
         self.assertEqual(asked, [("quantity", {"kind": "number"}, [])])
         between = exchanged(raw, path[:-1], "between", tell)
-        self.assertEqual(
-            [value_at(between, path[:-1])[name]["value"] for name in ("low", "high")], [30.0, 50.0]
-        )
+        self.assertEqual([value_at(between, path[:-1])[name]["value"] for name in ("low", "high")], [30.0, 50.0])
         bands = exchanged(raw, ("looks", 0, "layers", 1, "quantity"), "age", tell)["looks"][0]["layers"][1]
         self.assertEqual((bands["start"], bands["width"]), (10.0, 12.0))
-        red = referred(raw, ("rules", 0, "actions", 0, "attribute"), "velocity")["rules"][0]["actions"][0][
-            "amount"
-        ]
+        red = referred(raw, ("rules", 0, "actions", 0, "attribute"), "velocity")["rules"][0]["actions"][0]["amount"]
         self.assertEqual(red, {"kind": "fixed", "value": [0.0, 2.0, 0.0]})
         added = exchanged(raw, ("rules", 0, "actions", 1), "set", tell)["rules"][0]["actions"][1]
         self.assertEqual(added["amount"]["value"], 42.0)
@@ -233,13 +191,7 @@ class Exchanging(unittest.TestCase):
         with self.assertRaisesRegex(NothingFits, "carry one another in a circle"):
             referred(raw, ("shapes", 0, "parent"), "ball")
         way = {"kind": "path", "id": "way", "label": "Way"}
-        raw = small(
-            shapes=[
-                {"kind": "ball", "id": "ball", "label": "Ball"},
-                way,
-                {"kind": "ball", "id": "b", "label": "B", "path": "way"},
-            ]
-        )
+        raw = small(shapes=[{"kind": "ball", "id": "ball", "label": "Ball"}, way, {"kind": "ball", "id": "b", "label": "B", "path": "way"}])
         with self.assertRaisesRegex(NothingFits, "no path to move along"):
             exchanged(raw, ("shapes", 2), "box")
         with self.assertRaisesRegex(NothingFits, "no path to move along"):

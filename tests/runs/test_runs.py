@@ -64,10 +64,7 @@ class WithWorkers(unittest.TestCase):
             if truth():
                 return
             time.sleep(0.01)
-        jobs = [
-            (worker.ready.is_set(), worker.job and (worker.job.owner, worker.job.long, worker.job.abandoned))
-            for worker in self.pool.workers
-        ]
+        jobs = [(worker.ready.is_set(), worker.job and (worker.job.owner, worker.job.long, worker.job.abandoned)) for worker in self.pool.workers]
         raise AssertionError(f"never: {what}; workers: {jobs}, waiting: {self.pool._waiting}")
 
     def state(self, key: str) -> str:
@@ -217,14 +214,8 @@ class Waiting(WithWorkers):
         other, _status = self.opened(SHORT | {"clock": {"duration": 0.4}})
         self.until(lambda: self.state(other) == "done", "short ones still find a worker")
         crowd = [self.heavy(seed) for seed in range(3, 5)]
-        self.until(
-            lambda: self.pool.ahead_of(third_key) is not None or self.pool.ahead_of(crowd[0][1]) is not None,
-            "one waits",
-            60,
-        )
-        waiting = next(
-            key for _effect, key in ((third, third_key), *crowd) if self.pool.ahead_of(key) is not None
-        )
+        self.until(lambda: self.pool.ahead_of(third_key) is not None or self.pool.ahead_of(crowd[0][1]) is not None, "one waits", 60)
+        waiting = next(key for _effect, key in ((third, third_key), *crowd) if self.pool.ahead_of(key) is not None)
         status = self.runs.status(waiting, read_effect(HEAVY))
         self.assertEqual((status["state"], len(status["waiting"])), ("computing", 2))
         self.assertLess(set(status["waiting"]), {f"heavy {seed}" for seed in range(5)})
@@ -233,16 +224,9 @@ class Waiting(WithWorkers):
             self.news.clear()
             asked = time.monotonic()
             self.assertTrue(self.runs.stop(effect))
-            self.until(
-                lambda effect=effect: any(
-                    n["type"] == "finished" and n["effect"] == effect for n in self.news
-                ),
-                "it stopped",
-            )
+            self.until(lambda effect=effect: any(n["type"] == "finished" and n["effect"] == effect for n in self.news), "it stopped")
             self.assertLess(time.monotonic() - asked, 0.3)
-            self.assertEqual(
-                (self.state(key), self.runs.status(key, read_effect(HEAVY))["state"]), ("stopped", "stopped")
-            )
+            self.assertEqual((self.state(key), self.runs.status(key, read_effect(HEAVY))["state"]), ("stopped", "stopped"))
 
     def test_one_that_gave_way_goes_on_and_makes_the_same_frames(self) -> None:
         raw = document(rule({"kind": "turbulence"}), count=2_000, clock={"duration": 1.5, "seed": 11})
@@ -255,17 +239,10 @@ class Waiting(WithWorkers):
         long = [self.heavy(seed) for seed in range(7, 9)]
         self.until(lambda: sum(job.long for job in self.pool._running()) == 2, "both are long")
         row, _status = self.runs.open(self.effect, read_effect(raw))
-        worker = next(
-            worker
-            for worker in self.pool.workers
-            if worker.job is not None and worker.job.bake == row.bake_key
-        )
+        worker = next(worker for worker in self.pool.workers if worker.job is not None and worker.job.bake == row.bake_key)
         assert worker.job is not None
         self.pool._overdue(worker, worker.job)
-        self.until(
-            lambda: self.pool.ahead_of(row.bake_key) is not None or self.state(row.bake_key) == "done",
-            "it gives way",
-        )
+        self.until(lambda: self.pool.ahead_of(row.bake_key) is not None or self.state(row.bake_key) == "done", "it gives way")
         for effect, _key in long:
             self.runs.stop(effect)
         self.until(lambda: self.state(row.bake_key) == "done", "it goes on")
@@ -290,9 +267,7 @@ class Waiting(WithWorkers):
     def test_killed_before_the_first_frame(self) -> None:
         _effect, key = self.heavy(5)
         self.until(lambda: any(job.bake == key for job in self.pool._running()), "it runs")
-        victim = next(
-            worker for worker in self.pool.workers if worker.job is not None and worker.job.bake == key
-        )
+        victim = next(worker for worker in self.pool.workers if worker.job is not None and worker.job.bake == key)
         time.sleep(0.3)
         self.assertFalse(self.computing(key))
         os.kill(victim.process.pid or 0, signal.SIGKILL)
@@ -313,13 +288,7 @@ class Waiting(WithWorkers):
             path.write_text(script)
             root = Path(__file__).resolve().parents[2]
             environment = os.environ | {"PYTHONPATH": str(root)}
-            server = subprocess.Popen(
-                [sys.executable, str(path), folder],
-                stdout=subprocess.PIPE,
-                text=True,
-                cwd=root,
-                env=environment,
-            )
+            server = subprocess.Popen([sys.executable, str(path), folder], stdout=subprocess.PIPE, text=True, cwd=root, env=environment)
             assert server.stdout is not None
             workers = [int(number) for number in server.stdout.readline().split()]
             self.assertEqual(len(workers), 2)

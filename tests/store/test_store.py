@@ -75,10 +75,7 @@ class Pruning(StoreCase):
 
     def test_what_is_being_computed_or_was_just_asked_for_stays(self) -> None:
         """Whoever says what is in use may not know of it yet: an edit between the question and the answer lost its run."""
-        keys = [
-            self.computed("one", seed, state=state)
-            for seed, state in enumerate(("computing", "stopped", "done"))
-        ]
+        keys = [self.computed("one", seed, state=state) for seed, state in enumerate(("computing", "stopped", "done"))]
         self.assertTrue(self.bakes.prune(keep=set(), limit=0))
         self.assertEqual(self.kept(keys), [True, True, True])
         self.assertFalse(self.bakes.prune(keep=set(), limit=0, spared=0))
@@ -88,10 +85,7 @@ class Pruning(StoreCase):
         keys = [self.computed(f"effect {number}", number) for number in range(3)]
         for number, key in enumerate(keys):
             with self.database.frames.writing() as session:
-                session.execute(
-                    text("UPDATE bakes SET used = :when WHERE key = :key"),
-                    {"when": f"2026-01-0{number + 1} 00:00:00", "key": key},
-                )
+                session.execute(text("UPDATE bakes SET used = :when WHERE key = :key"), {"when": f"2026-01-0{number + 1} 00:00:00", "key": key})
         self.bakes.prune(keep={keys[0]}, limit=300_000, spared=0)
         self.assertEqual(self.kept(keys), [True, False, True])
 
@@ -112,10 +106,7 @@ class Saving(StoreCase):
         kept = self.library.keep_beside(row.id, self.renamed("mine"), "before theirs")  # type: ignore[arg-type]
         self.assertEqual((kept.revision, self.library.effect(row.id).name), (3, "test"))
         versions = self.library.versions(row.id)
-        self.assertEqual(
-            [(version.revision, version.name) for version in versions],
-            [(3, None), (2, "before theirs"), (1, None)],
-        )
+        self.assertEqual([(version.revision, version.name) for version in versions], [(3, None), (2, "before theirs"), (1, None)])
         self.assertIn('"mine"', self.library.version(row.id, 2).document)
         self.assertEqual(self.library.save(row.id, self.renamed("on"), 3).revision, 4)  # type: ignore[arg-type]
 
@@ -159,13 +150,7 @@ class Saving(StoreCase):
         self.library.delete(row.id)
         with self.assertRaisesRegex(NotFound, "can be brought back"):
             self.library.effect(row.id)
-        self.assertEqual(
-            (
-                [one.id for one in self.library.effects()],
-                [one.id for one in self.library.effects(deleted=True)],
-            ),
-            ([], [row.id]),
-        )
+        self.assertEqual(([one.id for one in self.library.effects()], [one.id for one in self.library.effects(deleted=True)]), ([], [row.id]))
         self.assertEqual(self.library.forget_deleted(), 0)
         self.library.bring_back(row.id)
         self.assertEqual(self.library.effect(row.id).name, "test")
@@ -248,9 +233,7 @@ class Trouble(StoreCase):
         from sqlalchemy import event
 
         event.listen(
-            self.database.made.engine,
-            "connect",
-            lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}"),
+            self.database.made.engine, "connect", lambda raw, _: raw.execute(f"PRAGMA max_page_count = {pages}")
         )
         self.database.made.engine.dispose()
         with self.assertRaises(StorageError) as caught:
@@ -293,6 +276,7 @@ class Trouble(StoreCase):
         with again.database.made.engine.connect() as connection:
             self.assertEqual(connection.execute(text("pragma integrity_check")).scalar(), "ok")
         again.database.close()
+
 
     def test_nothing_is_acknowledged_that_is_not_there(self) -> None:
         row = self.library.create(self.effect)
@@ -341,17 +325,12 @@ class Trouble(StoreCase):
             self.addCleanup(os.seteuid, 0)
         for folder in (closed, closed / "below", file):
             for make in (Claim, Database):
-                with (
-                    self.subTest(folder=folder.name, make=make.__name__),
-                    self.assertRaisesRegex(StorageError, "read-only|cannot be (made|written)"),
-                ):
+                with self.subTest(folder=folder.name, make=make.__name__), self.assertRaisesRegex(StorageError, "read-only|cannot be (made|written)"):
                     make(folder)
 
     def test_one_server_a_folder(self) -> None:
         first = Claim(self.folder, "http://here")
-        with self.assertRaisesRegex(
-            StorageError, f"served by another Hailridge already .process {os.getpid()}, at http://here"
-        ):
+        with self.assertRaisesRegex(StorageError, f"served by another Hailridge already .process {os.getpid()}, at http://here"):
             Claim(self.folder)
         first.let_go()
         Claim(self.folder).let_go()
@@ -369,14 +348,9 @@ class Migrations(StoreCase):
             config.attributes["connection"] = connection
             command.upgrade(config, "0002")
         engine.dispose()
-        file.execute(
-            "INSERT INTO effects (id, name, document, revision, created, changed) VALUES ('e', 'kept', ?, 1, 0, 0)",
-            [serialized(self.effect)],
-        )
+        file.execute("INSERT INTO effects (id, name, document, revision, created, changed) VALUES ('e', 'kept', ?, 1, 0, 0)", [serialized(self.effect)])
         file.execute("INSERT INTO bakes VALUES ('k', 'done', 1, 1, 0, '', '[]', '{}', 0, 0)")
-        file.executemany(
-            "INSERT INTO frames VALUES ('k', ?, '', '', ?)", [(n, bytes(1_000_000)) for n in range(30)]
-        )
+        file.executemany("INSERT INTO frames VALUES ('k', ?, '', '', ?)", [(n, bytes(1_000_000)) for n in range(30)])
         file.commit()
         file.close()
         self.assertGreater((folder / "hailridge.sqlite").stat().st_size, 30e6)

@@ -290,9 +290,7 @@ class Trials(ApiCase):
         ):
             self.assertEqual(self.client.post("/api/exchange", json={**where, **wrong}).status_code, status)
 
-        refused = self.client.post(
-            "/api/exchange", json={**where, "path": ["shapes", 0], "kind": "mesh"}
-        ).json()
+        refused = self.client.post("/api/exchange", json={**where, "path": ["shapes", 0], "kind": "mesh"}).json()
         self.assertEqual(refused["document"], None)
         self.assertIn("brought in from a file", refused["refused"])
 
@@ -300,15 +298,11 @@ class Trials(ApiCase):
         address = f"/api/trials/{self.trial}/between"
         found = self.client.get(address, params={"start": "birth", "end": "rule"}).json()
         self.assertEqual((found["number"], sum(found["counts"])), (len(found["rows"]), found["number"]))
-        self.assertEqual(
-            self.client.get(address, params={"start": "birth", "end": "rule:gone"}).status_code, 202
-        )
+        self.assertEqual(self.client.get(address, params={"start": "birth", "end": "rule:gone"}).status_code, 202)
         self.assertEqual(self.client.get(address, params={"start": "tea", "end": "death"}).status_code, 404)
         before = self.client.get(f"/api/effects/{self.effect}").json()
         mine = {**before["document"], "name": "mine"}
-        kept = self.client.post(
-            f"/api/effects/{self.effect}/versions", json={"document": mine, "name": "kept"}
-        ).json()
+        kept = self.client.post(f"/api/effects/{self.effect}/versions", json={"document": mine, "name": "kept"}).json()
         self.assertEqual((kept["document"], kept["revision"]), (before["document"], before["revision"] + 2))
         version = self.client.get(f"/api/effects/{self.effect}/versions/{before['revision'] + 1}").json()
         self.assertEqual(version["name"], "mine")

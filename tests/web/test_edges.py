@@ -36,26 +36,11 @@ class Serving(unittest.TestCase):
         self.folder = Path(folder.name)
 
     def command(self, *options: str, data: Path | None = None) -> list[str]:
-        return [
-            sys.executable,
-            "-m",
-            "hailridge.cli",
-            "serve",
-            "--data",
-            str(data or self.folder / "data"),
-            *options,
-        ]
+        return [sys.executable, "-m", "hailridge.cli", "serve", "--data", str(data or self.folder / "data"), *options]
 
-    def started(
-        self, *options: str, port: int | None = None, data: Path | None = None
-    ) -> tuple[subprocess.Popen[str], int]:
+    def started(self, *options: str, port: int | None = None, data: Path | None = None) -> tuple[subprocess.Popen[str], int]:
         port = port or free_port()
-        server = subprocess.Popen(
-            self.command("--port", str(port), *options, data=data),
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.PIPE,
-            text=True,
-        )
+        server = subprocess.Popen(self.command("--port", str(port), *options, data=data), stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
 
         def end() -> None:
             server.kill()
@@ -85,9 +70,7 @@ class Serving(unittest.TestCase):
         self.assertNotIn("Traceback", done.stderr)
         return done.stderr.strip()
 
-    def ask(
-        self, port: int, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None
-    ) -> tuple[int, Any, Any]:
+    def ask(self, port: int, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> tuple[int, Any, Any]:
         connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
         try:
             given = {"host": f"127.0.0.1:{port}", **(headers or {})}
@@ -106,9 +89,7 @@ class TwoServers(Serving):
         raw = document(rule({"kind": "turbulence"}), count=60_000, clock={"duration": 60.0})
         effect = json.loads(self.ask(port, "POST", "/api/effects", {"document": raw})[1])["id"]
         trial = json.loads(self.ask(port, "POST", f"/api/effects/{effect}/trials", {})[1])["id"]
-        clip = json.loads(
-            self.ask(port, "POST", "/api/clips", {"format": "still", "width": 16, "height": 16})[1]
-        )["id"]
+        clip = json.loads(self.ask(port, "POST", "/api/clips", {"format": "still", "width": 16, "height": 16})[1])["id"]
         self.ask(port, "PUT", f"/api/clips/{clip}/frames/0", bytes(16 * 16 * 4), {"content-length": "1024"})
         self.ask(port, "POST", f"/api/clips/{clip}/finish")
 
@@ -119,10 +100,7 @@ class TwoServers(Serving):
         while computed()[1] == 0:
             time.sleep(0.02)
         self.assertRegex(self.refused("--port", str(port)), f"port {port} is taken")
-        self.assertRegex(
-            self.refused("--port", str(free_port()), "--demo"),
-            f"served by another Hailridge already .process {first.pid}, at http://127.0.0.1:{port}",
-        )
+        self.assertRegex(self.refused("--port", str(free_port()), "--demo"), f"served by another Hailridge already .process {first.pid}, at http://127.0.0.1:{port}")
         state, before = computed()
         self.assertEqual(state, "computing")
         until = time.monotonic() + 20
@@ -161,26 +139,19 @@ class Starting(Serving):
     def test_a_folder_that_vanishes(self) -> None:
         _server, port = self.started()
         made = json.loads(self.ask(port, "POST", "/api/effects", {})[1])
-        address, body = (
-            f"/api/effects/{made['id']}",
-            {"revision": 1, "document": made["document"] | {"name": "mine"}},
-        )
+        address, body = f"/api/effects/{made['id']}", {"revision": 1, "document": made["document"] | {"name": "mine"}}
         shutil.rmtree(self.folder / "data")
         for _ in range(2):
             status, told, _headers = self.ask(port, "PUT", address, body)
             self.assertEqual(status, 503, told)
             self.assertIn("no longer there", told.decode())
             # Nothing is made anew in its place, where it would be taken for the library.
-            self.assertEqual(
-                self.ask(port, "POST", "/api/clips", {"format": "still", "width": 16, "height": 16})[0], 503
-            )
+            self.assertEqual(self.ask(port, "POST", "/api/clips", {"format": "still", "width": 16, "height": 16})[0], 503)
             self.assertFalse((self.folder / "data").exists())
 
     def test_it_ends_when_told_to(self) -> None:
         for after in (0.0, 1.5, None):
-            server = subprocess.Popen(
-                self.command("--port", "0"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
-            )
+            server = subprocess.Popen(self.command("--port", "0"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
             assert server.stdout is not None
             # At once after its first line, while it begins, and when it serves.
             server.stdout.readline()
@@ -211,28 +182,14 @@ class Tokens(Serving):
             self.assertEqual(self.ask(port, "GET", f"/assets/{reference}", headers=given)[0], 200, reference)
             self.assertEqual(self.ask(port, "GET", f"/assets/{reference}")[0], 403, reference)
         self.assertEqual(self.ask(port, "GET", "/api/effects", headers=given)[0], 200)
-        self.assertEqual(
-            self.ask(port, "GET", "/api/effects", headers={"cookie": f"hailridge_token_{port}=summer"})[0],
-            403,
-        )
+        self.assertEqual(self.ask(port, "GET", "/api/effects", headers={"cookie": f"hailridge_token_{port}=summer"})[0], 403)
 
     def test_names_of_this_machine_are_let_in(self) -> None:
         name = socket.gethostname()
         _server, port = self.started("--host", "0.0.0.0", "--token", "t", "--allow-host", "Ridge.example")
         bearer = {"authorization": "Bearer t"}
-        for host, wanted in (
-            (name, 200),
-            ("127.0.0.1", 200),
-            ("localhost", 200),
-            ("ridge.example", 200),
-            ("evil.example", 403),
-            ("10.9.8.7", 403),
-        ):
-            self.assertEqual(
-                self.ask(port, "GET", "/api/effects", headers={**bearer, "host": f"{host}:{port}"})[0],
-                wanted,
-                host,
-            )
+        for host, wanted in ((name, 200), ("127.0.0.1", 200), ("localhost", 200), ("ridge.example", 200), ("evil.example", 403), ("10.9.8.7", 403)):
+            self.assertEqual(self.ask(port, "GET", "/api/effects", headers={**bearer, "host": f"{host}:{port}"})[0], wanted, host)
         addresses = {entry[4][0] for entry in socket.getaddrinfo(name, port, socket.AF_INET)}
         for address in addresses:
             connection = http.client.HTTPConnection(str(address), port, timeout=20)
@@ -242,9 +199,7 @@ class Tokens(Serving):
 
     def test_listening_here_lets_nobody_else_in(self) -> None:
         _server, port = self.started()
-        self.assertEqual(
-            self.ask(port, "GET", "/api/effects", headers={"host": f"{socket.gethostname()}:{port}"})[0], 403
-        )
+        self.assertEqual(self.ask(port, "GET", "/api/effects", headers={"host": f"{socket.gethostname()}:{port}"})[0], 403)
 
 
 class Sizes(Serving):
@@ -260,19 +215,14 @@ class Sizes(Serving):
 
         sent: list[int] = []
         for path, limit in (("/api/effects", 8), ("/api/assets", 72)):
-            headers = {
-                "transfer-encoding": "chunked",
-                "content-type": "application/json" if limit == 8 else "multipart/form-data; boundary=b",
-            }
+            headers = {"transfer-encoding": "chunked", "content-type": "application/json" if limit == 8 else "multipart/form-data; boundary=b"}
             try:
                 status = self.ask(port, "POST", path, chunks(400), headers)[0]
                 self.assertEqual(status, 413)
             except (BrokenPipeError, ConnectionResetError):
                 pass  # it did not even read to the end
             self.assertLess(len(sent), 300)
-        status, told, _headers = self.ask(
-            port, "POST", "/api/effects", "x", {"content-length": str(500_000_000)}
-        )
+        status, told, _headers = self.ask(port, "POST", "/api/effects", "x", {"content-length": str(500_000_000)})
         self.assertEqual((status, b"larger than" in told), (413, True))
         self.assertEqual(self.ask(port, "GET", "/api/effects")[0], 200)
         self.assertIsNone(server.poll())
@@ -287,30 +237,13 @@ class Checking(ApiCase):
 
         def nested(depth: int) -> dict[str, Any]:
             inner = {"kind": "neighbours", "distance": nested(depth - 1)} if depth else {"kind": "age"}
-            return {
-                "kind": "mapped",
-                "quantity": inner,
-                "start": keyed(0, 1),
-                "end": keyed(2, 3),
-                "low": keyed(0.1, 0.2),
-                "high": keyed(0.3, 0.4),
-            }
+            return {"kind": "mapped", "quantity": inner, "start": keyed(0, 1), "end": keyed(2, 3), "low": keyed(0.1, 0.2), "high": keyed(0.3, 0.4)}
 
         def condition(depth: int) -> dict[str, Any]:
-            return {
-                "kind": "compare",
-                "quantity": {"kind": "neighbours", "distance": nested(depth)},
-                "comparison": "above",
-                "threshold": 1.0,
-            }
+            return {"kind": "compare", "quantity": {"kind": "neighbours", "distance": nested(depth)}, "comparison": "above", "threshold": 1.0}
 
         def seconds(*depths: int) -> float:
-            raw = document(
-                *[
-                    rule({"kind": "gravity"}, id=f"r{number}", condition=condition(depth))
-                    for number, depth in enumerate(depths)
-                ]
-            )
+            raw = document(*[rule({"kind": "gravity"}, id=f"r{number}", condition=condition(depth)) for number, depth in enumerate(depths)])
             begun = time.perf_counter()
             answer = self.client.post("/api/effects/check", json=raw)
             self.assertEqual(answer.status_code, 200, answer.text)
@@ -325,9 +258,7 @@ class Checking(ApiCase):
             leaf = {"kind": "compare", "quantity": {"kind": "age"}, "comparison": "above", "threshold": 1.0}
             return {"kind": "all", "conditions": [bushy(depth - 1), bushy(depth - 1)]} if depth else leaf
 
-        answer = self.client.post(
-            "/api/effects/check", json=document(rule({"kind": "gravity"}, condition=bushy(13)))
-        )
+        answer = self.client.post("/api/effects/check", json=document(rule({"kind": "gravity"}, condition=bushy(13))))
         self.assertEqual((answer.status_code, "parts; an effect may have" in answer.text), (422, True))
 
     def test_what_is_no_text_and_no_number(self) -> None:
@@ -337,17 +268,11 @@ class Checking(ApiCase):
             (document(clock={"seed": 10**400}), "too large to be meant"),
             (document() | {"picture": {"background": [0.1, 0.2]}}, "background"),
         ):
-            answer = self.client.post(
-                "/api/effects/check", content=json.dumps(raw), headers={"content-type": "application/json"}
-            )
+            answer = self.client.post("/api/effects/check", content=json.dumps(raw), headers={"content-type": "application/json"})
             self.assertEqual(answer.status_code, 422)
             self.assertIn(words, answer.text)
         effect = self.made(document())
-        named = self.client.put(
-            f"/api/effects/{effect}/versions/1",
-            content='{"name": "\\ud800"}',
-            headers={"content-type": "application/json"},
-        )
+        named = self.client.put(f"/api/effects/{effect}/versions/1", content='{"name": "\\ud800"}', headers={"content-type": "application/json"})
         self.assertEqual(named.status_code, 422)
         self.assertEqual(self.client.get(f"/api/effects/{effect}/versions/{10**30}").status_code, 422)
 

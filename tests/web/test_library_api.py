@@ -53,18 +53,14 @@ class Uploads(ApiCase):
         slow.join(120)
         for effect in effects:
             self.client.post(f"/api/effects/{effect}/stop")
-        self.assertEqual(
-            {name: status for name, (status, _when) in answers.items()}, {"large.ply": 201, "small.ply": 201}
-        )
+        self.assertEqual({name: status for name, (status, _when) in answers.items()}, {"large.ply": 201, "small.ply": 201})
         # The small one did not wait for the large one.
         self.assertLess(answers["small.ply"][1], answers["large.ply"][1])
 
     def test_what_is_being_read_is_told_and_can_be_stopped(self) -> None:
         large = trimesh.creation.icosphere(subdivisions=8).export(file_type="ply")
         answers: list[Any] = []
-        with self.client.websocket_connect(
-            "/api/live", headers={"origin": "http://127.0.0.1:8600", "host": "127.0.0.1:8600"}
-        ) as socket:
+        with self.client.websocket_connect("/api/live", headers={"origin": "http://127.0.0.1:8600", "host": "127.0.0.1:8600"}) as socket:
             thread = threading.Thread(target=lambda: answers.append(self.sent("large.ply", large, "t-1")))
             thread.start()
             told = socket.receive_json()
@@ -111,9 +107,7 @@ class Sizes(ApiCase):
     def test_the_limit_is_kept(self) -> None:
         self.assertEqual(self.client.put("/api/storage", json={"limit": 1}).status_code, 422)
         before = self.client.get("/api/storage").json()["limit"]
-        self.assertEqual(
-            self.client.put("/api/storage", json={"limit": 200_000_000}).json()["limit"], 200_000_000
-        )
+        self.assertEqual(self.client.put("/api/storage", json={"limit": 200_000_000}).json()["limit"], 200_000_000)
         for seed in range(6):
             effect = self.made(document(count=60_000, speed=1.0, clock={"duration": 1.0, "seed": seed}))
             self.run_trial(effect)
@@ -144,17 +138,11 @@ class ComingAndGoing(ApiCase):
         renamed = self.client.put(f"/api/effects/{effect}/name", json={"name": "Snow drift"}).json()
         self.assertEqual((renamed["name"], renamed["revision"]), ("Snow drift", 2))
         self.assertEqual(self.client.put(f"/api/effects/{effect}/name", json={"name": ""}).status_code, 422)
-        names = [
-            self.client.post("/api/effects", json={"copy_of": effect}).json()["document"]["name"]
-            for _ in range(3)
-        ]
+        names = [self.client.post("/api/effects", json={"copy_of": effect}).json()["document"]["name"] for _ in range(3)]
         self.assertEqual(names, ["Snow drift (copy)", "Snow drift (copy 2)", "Snow drift (copy 3)"])
         first = next(entry["id"] for entry in self.client.get("/api/effects").json() if entry["demo"])
         copy = self.client.post("/api/effects", json={"copy_of": first}).json()["id"]
-        self.assertEqual(
-            self.client.get(f"/api/effects/{copy}/poster").content,
-            self.client.get(f"/api/effects/{first}/poster").content,
-        )
+        self.assertEqual(self.client.get(f"/api/effects/{copy}/poster").content, self.client.get(f"/api/effects/{first}/poster").content)
 
     def test_out_and_in_again(self) -> None:
         listed = self.client.get("/api/effects").json()
@@ -165,14 +153,9 @@ class ComingAndGoing(ApiCase):
         came = self.client.post("/api/effects/bring-in", files={"file": ("a.zip", io.BytesIO(file.content))})
         self.assertEqual((came.status_code, len(came.json())), (201, 3), came.text)
         for before, after in zip(chosen, came.json(), strict=True):
-            documents = [
-                json.dumps(self.client.get(f"/api/effects/{one}").json()["document"])
-                for one in (before, after["id"])
-            ]
+            documents = [json.dumps(self.client.get(f"/api/effects/{one}").json()["document"]) for one in (before, after["id"])]
             self.assertEqual(*documents)
-        self.assertEqual(
-            self.client.post("/api/effects/bring-in", files={"file": ("a.zip", b"no zip")}).status_code, 422
-        )
+        self.assertEqual(self.client.post("/api/effects/bring-in", files={"file": ("a.zip", b"no zip")}).status_code, 422)
         self.assertEqual(self.client.get("/api/effects/file", params={"effect": ["gone"]}).status_code, 404)
 
     def test_what_a_version_changed(self) -> None:
@@ -183,13 +166,8 @@ class ComingAndGoing(ApiCase):
         raw["clock"]["duration"] = 4.0
         self.client.put(f"/api/effects/{effect}", json={"revision": 2, "document": raw})
         address = f"/api/effects/{effect}/versions/3/changes"
-        self.assertEqual(
-            self.client.get(address).json(), [{"sort": "changed", "text": "clock, duration: 2 s → 4 s"}]
-        )
-        self.assertEqual(
-            [change["sort"] for change in self.client.get(address, params={"since": 1}).json()],
-            ["removed", "changed"],
-        )
+        self.assertEqual(self.client.get(address).json(), [{"sort": "changed", "text": "clock, duration: 2 s → 4 s"}])
+        self.assertEqual([change["sort"] for change in self.client.get(address, params={"since": 1}).json()], ["removed", "changed"])
         self.assertEqual(self.client.get(f"/api/effects/{effect}/versions/9/changes").status_code, 404)
 
     def test_sequences_carry_plain_names(self) -> None:
@@ -200,9 +178,7 @@ class ComingAndGoing(ApiCase):
             asked = {"name": "Tin roof", "format": "png", "width": 16, "height": 16, "frames": 2, "first": 7}
             clip = self.client.post("/api/clips", json=asked).json()["id"]
             for number in range(2):
-                self.client.put(
-                    f"/api/clips/{clip}/frames/{number}", content=np.zeros((16, 16, 4), np.uint8).tobytes()
-                )
+                self.client.put(f"/api/clips/{clip}/frames/{number}", content=np.zeros((16, 16, 4), np.uint8).tobytes())
             self.client.post(f"/api/clips/{clip}/finish")
             file = io.BytesIO(self.client.get(f"/api/clips/{clip}/file").content)
             names.add(tuple(zipfile.ZipFile(file).namelist()))

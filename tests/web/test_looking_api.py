@@ -86,14 +86,11 @@ class Looking(ApiCase):
     def test_why_nobody(self) -> None:
         # Who is fast and within has moved on already; what is short for the others is said.
         self.assertIn("'speed' goes from", self.explained(8, self.first)["text"])
-        self.assertIn(
-            "Nobody has come into B yet", self.explained(0, str(self.raw["rules"][1]["id"]))["text"]
-        )
+        self.assertIn("Nobody has come into B yet", self.explained(0, str(self.raw["rules"][1]["id"]))["text"])
         nothing = {"text": "", "branches": []}
         self.assertEqual(self.explained(0, "nothing"), nothing)
         self.assertEqual(
-            self.client.get(f"/api/trials/{self.trial}/rules/nothing/curves").json(),
-            {"frames": [], "curves": []},
+            self.client.get(f"/api/trials/{self.trial}/rules/nothing/curves").json(), {"frames": [], "curves": []}
         )
 
     def test_flows_add_up(self) -> None:

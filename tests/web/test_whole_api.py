@@ -59,32 +59,19 @@ class WholeApi(ApiCase):
             reached += 1
 
             @seed(20261126)
-            @settings(
-                max_examples=EXAMPLES, database=None, deadline=None, suppress_health_check=list(HealthCheck)
-            )
+            @settings(max_examples=EXAMPLES, database=None, deadline=None, suppress_health_check=list(HealthCheck))
             @given(case=operation.as_strategy(), real=st.booleans())
             def ask(case: Any, real: bool) -> None:
                 if real:
                     # Half of the requests concern something that is there.
-                    case.path_parameters = {
-                        **(case.path_parameters or {}),
-                        **{k: v for k, v in self.known.items() if k in (case.path_parameters or {})},
-                    }
+                    case.path_parameters = {**(case.path_parameters or {}), **{k: v for k, v in self.known.items() if k in (case.path_parameters or {})}}
                 sent = case.as_transport_kwargs(base_url="http://127.0.0.1:8600")
-                headers = {
-                    name: value
-                    for name, value in sent.pop("headers").items()
-                    if name.lower() not in ("host", "user-agent")
-                }
+                headers = {name: value for name, value in sent.pop("headers").items() if name.lower() not in ("host", "user-agent")}
                 if "json" in sent:
                     # Escaped, so that what is no text comes through.
                     sent["content"] = json.dumps(sent.pop("json"))
                     headers["content-type"] = "application/json"
-                parts = {
-                    name: value
-                    for name, value in sent.items()
-                    if name in ("params", "data", "files", "content")
-                }
+                parts = {name: value for name, value in sent.items() if name in ("params", "data", "files", "content")}
                 statuses.add(self.asked(sent["method"], sent["url"], headers=headers, **parts))
 
             ask()
@@ -95,9 +82,7 @@ class WholeApi(ApiCase):
         """Texts and numbers that no page would send, in every place of a document, one at a time."""
         effect = self.made(demo.document("hail-on-the-tin-roof"))
         whole = self.client.get(f"/api/effects/{effect}").json()["document"]
-        whole["rules"] = [
-            json.loads(json.dumps(rule({"kind": "gravity"}, condition=compare("age", "above", 1.0))))
-        ]
+        whole["rules"] = [json.loads(json.dumps(rule({"kind": "gravity"}, condition=compare("age", "above", 1.0))))]
         places = list(_places(whole))
         self.assertGreater(len(places), 150)
         for number, path in enumerate(places):
