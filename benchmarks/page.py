@@ -9,13 +9,12 @@ from statistics import median
 from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
-from tests.browser.serving import CHROMIUM, FLAGS, Server
+from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server
 
 from benchmarks.figures import Figure
 
 ASSETS = Path(__file__).resolve().parents[1] / "frontend" / "dist" / "assets"
 DEMO = "Hail on the tin roof"
-WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
 SECONDS = 6
 
 OPENED = """async (name) => {

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, TimeoutError, sync_playwright
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
-from tests.browser.serving import CHROMIUM, FLAGS, Server  # noqa: E402
+from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server  # noqa: E402
 
 from hailridge import demo  # noqa: E402
 from hailridge.formats.posters import poster_of  # noqa: E402
@@ -151,8 +151,7 @@ def main() -> int:
     with Server() as server, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        # The hints of a first visit are told in a story of their own.
-        page.add_init_script("localStorage.hailridge ??= JSON.stringify({ welcomed: true })")
+        page.add_init_script(WELCOMED)
         take(page, server.url)
         browser.close()
     return 0

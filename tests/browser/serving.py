@@ -20,6 +20,8 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
+"""Run before a page's own scripts: its first visit, with hints, is over."""
 
 
 class Server:

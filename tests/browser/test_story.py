@@ -13,12 +13,11 @@ from typing import Any
 from playwright.sync_api import Locator, Page, sync_playwright
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
-from tests.browser.serving import CHROMIUM, FLAGS, Server
+from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server
 
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 45_000
-WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
 
 
 class BrowserCase(unittest.TestCase):

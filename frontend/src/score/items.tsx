@@ -10,8 +10,11 @@ import {
   type Look,
   type Shape,
   type Source,
+  type Path,
 } from "@/state/document";
+import type { Session } from "@/state/session";
 import { useSession, useStudio } from "@/state/use";
+import type { MenuEntry } from "@/ui/controls";
 import { Actions } from "./Actions";
 import { Card } from "./cards";
 import { Chip } from "./Chip";
@@ -19,6 +22,12 @@ import { ColorLayers } from "./ColorLayers";
 import { AddKind, Exchangeable, KindPicker } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { Sentence } from "./Sentence";
+
+/** Switching an item off, and on again. */
+const switching = (session: Session, path: Path, off: boolean): MenuEntry => ({
+  label: off ? "Switch on" : "Switch off",
+  onSelect: () => session.edit([...path, "enabled"], off),
+});
 
 export const ShapeItem = memo(function ShapeItem({ shape, index }: { shape: Shape; index: number }) {
   const session = useSession();
@@ -104,7 +113,7 @@ export const SourceItem = memo(function SourceItem({ source, index }: { source: 
   const chosen = useStudio((state) => state.selected?.[0] === "sources" && state.selected[1] === index);
   const path = ["sources", index];
   const off = !source.enabled;
-  const extra = [{ label: off ? "Switch on" : "Switch off", onSelect: () => session.edit([...path, "enabled"], off) }];
+  const extra = [switching(session, path, off)];
   return (
     <Card
       collection="sources"
@@ -132,7 +141,7 @@ export const LookItem = memo(function LookItem({ look, index }: { look: Look; in
   const path = ["looks", index];
   if (!info) return null;
   const off = !look.enabled;
-  const extra = [{ label: off ? "Switch on" : "Switch off", onSelect: () => session.edit([...path, "enabled"], off) }];
+  const extra = [switching(session, path, off)];
   const words = (text: string) => (
     <Exchangeable slot="look" path={path} label="Kind of look" text={text} present={info.kind} />
   );

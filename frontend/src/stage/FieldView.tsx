@@ -11,6 +11,7 @@ import { useRun, useSession, useStudio } from "@/state/use";
 import { withUnit } from "@/ui/numbers";
 import { DotHandle } from "./DotHandle";
 import { useEngine } from "./engine";
+import { LetGo } from "./LetGo";
 import type { FieldHead } from "./scene/FieldScene";
 
 /** The selected field with its place in the document. */
@@ -163,15 +164,7 @@ function FieldTools({ field, drawn }: { field: Field; drawn: string }) {
       <span aria-hidden className="flex items-center gap-1 pl-1 text-soft" title="Colours of the slice: 0 to 1">
         0<span className="h-2 w-8 rounded-sm" style={{ background: SCALE }} />1
       </span>
-      <button
-        type="button"
-        aria-label="Let go of it"
-        title="Let go of it (Escape)"
-        onClick={() => session.set({ selected: null })}
-        className="stage-button w-6"
-      >
-        ×
-      </button>
+      <LetGo />
     </div>
   );
 }

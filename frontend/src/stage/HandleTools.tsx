@@ -2,6 +2,7 @@
 
 import { useSession, useStudio } from "@/state/use";
 import { useChosen } from "./chosen";
+import { LetGo } from "./LetGo";
 
 export function HandleTools() {
   const session = useSession();
@@ -29,15 +30,7 @@ export function HandleTools() {
           {word}
         </button>
       ))}
-      <button
-        type="button"
-        aria-label="Let go of it"
-        title="Let go of it (Escape)"
-        onClick={() => session.set({ selected: null })}
-        className="stage-button w-6"
-      >
-        ×
-      </button>
+      <LetGo />
     </div>
   );
 }

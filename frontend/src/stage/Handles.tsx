@@ -141,7 +141,7 @@ function useGizmo(gizmo: Gizmo): void {
     anchor.current.quaternion.copy(turn);
     anchor.current.scale.setScalar(1);
     anchor.current.updateMatrixWorld();
-    tool.current?.setSpace(gizmo.mode === "scale" ? "local" : "local");
+    tool.current?.setSpace("local");
     engine.invalidate();
   }, [engine, gizmo.mode, gizmo.world]);
 }

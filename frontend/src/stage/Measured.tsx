@@ -8,10 +8,9 @@ import { useEngine, usePin } from "./engine";
 
 export function Measured() {
   const measured = useStudio((state) => state.measured);
-  const tool = useStudio((state) => state.tool);
   if (measured?.to) return <Distance from={measured.from} to={measured.to} />;
   if (measured) return <Mark at={measured.from} />;
-  return tool === "measure" ? null : null;
+  return null;
 }
 
 function Mark({ at }: { at: [number, number, number] }) {

@@ -86,7 +86,6 @@ export class StageEngine {
     });
     // The shaders ship with the app and are tested; asking the card for their logs would hold up every first frame.
     this.renderer.debug.checkShaderErrors = false;
-    this.renderer.autoClear = true;
     this.lamp = drawnInSoftware ? null : new LampShade(this.shade);
     this.ground = new Ground(this.shade, this.lamp !== null);
     this.shapes = new ShapeScene(this.lamp ? this.shade : undefined);

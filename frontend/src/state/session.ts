@@ -296,10 +296,6 @@ export class Session {
 
   // Saving
 
-  save(): void {
-    this.queue.enqueue(this.state.committed);
-  }
-
   /** Try again to save what could not be saved. */
   saveAgain(): void {
     this.queue.tryAgain();

@@ -1,7 +1,7 @@
 /** How solid things are lit, on the stage and in finished pictures alike: a sky from above, one lamp, and the shade that things
  * cast where a card draws it. Colours stay sRGB-encoded. */
 
-import { Matrix4, Texture, Vector2, Vector3, type IUniform } from "three";
+import { Matrix4, Texture, Vector3, type IUniform } from "three";
 
 /** Where the lamp stands, as a direction in the world. */
 export const LAMP = new Vector3(3, 8, 4).normalize();
@@ -13,15 +13,15 @@ export interface Shade {
   shadeMatrix: { value: Matrix4 };
   /** 0 where nothing is cast. */
   shadeStrength: { value: number };
-  /** Size of a texel, and how far the soft edge reaches, as shares of the map. */
-  shadeTexel: { value: Vector2 };
+  /** How far the soft edge reaches, as a share of the map. */
+  shadeSoft: { value: number };
 }
 
 export const noShade = (): Shade => ({
   shade: { value: null },
   shadeMatrix: { value: new Matrix4() },
   shadeStrength: { value: 0 },
-  shadeTexel: { value: new Vector2(1 / 1024, 0.004) },
+  shadeSoft: { value: 0.004 },
 });
 
 /** `lit(world, normal)`: how much light reaches a place that faces a way. `shaded(world)`: the lamp's share of it, 0 in full shade. */
@@ -29,7 +29,7 @@ export const LIGHT = /* glsl */ `
   uniform sampler2D shade;
   uniform mat4 shadeMatrix;
   uniform float shadeStrength;
-  uniform vec2 shadeTexel;
+  uniform float shadeSoft;
   const vec3 LAMP = vec3(${LAMP.x.toFixed(4)}, ${LAMP.y.toFixed(4)}, ${LAMP.z.toFixed(4)});
   float shaded(vec3 world) {
     #ifdef SHADES
@@ -44,9 +44,9 @@ export const LIGHT = /* glsl */ `
       float r = sqrt((float(k) + 0.5) / 12.0);
       float a = 2.4 * float(k);
       vec2 p = vec2(cos(a), sin(a)) * r;
-      vec2 off = vec2(p.x * c.x - p.y * c.y, p.x * c.y + p.y * c.x) * shadeTexel.y;
+      vec2 off = vec2(p.x * c.x - p.y * c.y, p.x * c.y + p.y * c.x) * shadeSoft;
       float depth = texture2D(shade, at.xy + off).r;
-      sum += step(at.z - 0.0012 - 0.6 * shadeTexel.y * r, depth);
+      sum += step(at.z - 0.0012 - 0.6 * shadeSoft * r, depth);
     }
     return mix(1.0, sum / 12.0, shadeStrength);
     #else

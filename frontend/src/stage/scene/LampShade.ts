@@ -62,7 +62,7 @@ export class LampShade {
     this.target.depthTexture = new DepthTexture(SIZE, SIZE, UnsignedIntType);
     shade.shade.value = this.target.depthTexture;
     shade.shadeStrength.value = 0.85;
-    shade.shadeTexel.value.set(1 / SIZE, SOFT);
+    shade.shadeSoft.value = SOFT;
   }
 
   /** What of the particles casts a shade. */

@@ -9,7 +9,6 @@ import {
   LineBasicMaterial,
   LineDashedMaterial,
   LineSegments,
-  Matrix4,
   Mesh,
   type Material,
   type ShaderMaterial,
@@ -201,6 +200,3 @@ function extentOf(vertices: Float32Array): number {
   for (let at = 0; at < vertices.length; at++) most = Math.max(most, Math.abs(vertices[at]!));
   return most * 2;
 }
-
-/** Where a shape's own space lies in the world. */
-export const matrixOf = (head: ShapeHead): Matrix4 => new Matrix4().fromArray(head.matrix);
