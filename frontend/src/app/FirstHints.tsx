@@ -64,11 +64,14 @@ export function FirstHints() {
   const shown = STEPS[step];
   useEffect(() => {
     if (welcomed || !shown) return;
+    let brought = false;
     // Things come one after another as the effect opens.
     const timer = setInterval(() => {
       const target = shown.at.map((one) => document.querySelector(one)).find((found) => found !== null);
       if (!target) return;
-      target.scrollIntoView({ block: "nearest" });
+      // Once: afterwards one may look elsewhere.
+      if (!brought) target.scrollIntoView({ block: "nearest" });
+      brought = true;
       const box = target.getBoundingClientRect();
       const large = box.width > WIDTH * 2;
       const left = Math.round(large ? box.left + box.width / 2 : box.left);

@@ -57,6 +57,7 @@ export class StageEngine {
   private drawn: DrawnLayer[] = [];
   private bounds: Bounds = boundsOf([]);
   private wanted = 0;
+  private shadeIsOld = true;
   private framed = false;
   private held = false;
   private moving = false;
@@ -112,6 +113,7 @@ export class StageEngine {
     this.run = run;
     this.stopRun = run.store.subscribe((now, before) => this.followRun(now, before));
     this.takeLayers();
+    this.takeBounds();
     this.takeShapes();
     this.takeBackdrop();
   }
@@ -254,6 +256,7 @@ export class StageEngine {
       this.takeLayers();
       this.takeBackdrop();
     }
+    if (now.shapes !== before.shapes) this.takeBounds();
     if (now.shown !== before.shown || now.shapes !== before.shapes || now.dragged !== before.dragged) this.takeShapes();
     if (!this.framed) this.frame();
   }
@@ -290,6 +293,7 @@ export class StageEngine {
     this.drawn.forEach((layer) => this.scene.add(layer.object));
     if (this.moving) this.drawn.forEach((layer) => layer.thin(THINNED));
     this.lamp?.put(all);
+    this.shadeIsOld = true;
     this.invalidate();
   }
 
@@ -299,8 +303,13 @@ export class StageEngine {
     const chosen = selected?.[0] === "shapes" ? (document.shapes[Number(selected[1])]?.id ?? null) : null;
     this.shapes.put(shapes, shown?.frame ?? null, chosen, dragged);
     this.shapes.resize(...this.size);
-    this.bounds = boundsOf(extentOf(null, shapes));
+    this.shadeIsOld = true;
     this.invalidate();
+  }
+
+  /** How large it all is: what the lamp lights, and how far one has to see. It does not change from frame to frame. */
+  private takeBounds(): void {
+    this.bounds = boundsOf(extentOf(null, this.run.state.shapes));
   }
 
   /** The tone of the finished picture, so that colours are judged against it. */
@@ -328,7 +337,9 @@ export class StageEngine {
     camera.updateMatrixWorld();
     // While it is turned what is see-through keeps its order: putting it in order would take as long as drawing it.
     if (!this.moving) this.ordering.update(this.drawn, camera);
-    this.lamp?.draw(renderer, this.shapes.solids, this.bounds);
+    // The shade is of the things, not of the eye: turning leaves it as it is.
+    if (this.shadeIsOld) this.lamp?.draw(renderer, this.shapes.solids, this.bounds);
+    this.shadeIsOld = false;
     renderer.render(this.scene, camera);
     this.pins.place(camera, ...size);
     const { shown } = this.run.state;

@@ -138,7 +138,9 @@ export function moved<T>(list: readonly T[], from: number, to: number): T[] {
   return copy;
 }
 
-export const same = (a: Json | undefined, b: Json | undefined): boolean => JSON.stringify(a) === JSON.stringify(b);
+/** Whether two values mean the same; what is the very same object is not spelled out for it. */
+export const same = (a: Json | undefined, b: Json | undefined): boolean =>
+  a === b || JSON.stringify(a) === JSON.stringify(b);
 
 /** A document as text that is the same for the same content, whatever the order of its fields. */
 export const canonical = (node: Json): string =>

@@ -29,6 +29,7 @@ import { Sources } from "../drawing/sources";
 import { shadedOf } from "../scene/ShapeScene";
 import { pick } from "../view";
 import { Passes } from "./passes";
+import type { Group } from "@/state/document";
 import type { FrameBlock, ShapesHead, ViewHead } from "@/state/frames";
 
 /** The document's picture settings, as the server describes them. */
@@ -55,6 +56,9 @@ export interface Shot {
   next: ViewHead;
   /** Seconds between frames. */
   span: number;
+  /** Which groups are left out, of which there are: what the layers were made with. */
+  hidden: readonly string[];
+  groups: readonly Group[];
 }
 
 /** Dots and lines are as wide as they would be in a picture of this height, whatever its size. */
@@ -151,6 +155,11 @@ export class PictureRenderer {
 
   get sampled(): number {
     return this.passes?.count ?? 0;
+  }
+
+  /** The shot that was put in last. */
+  get latest(): Shot | null {
+    return this.shot;
   }
 
   /** How many samples the shot asks for. */

@@ -92,7 +92,14 @@ export function PictureView() {
     const { hidden: without, playing: moving } = session.state;
     const { shown: now } = run.state;
     if (!now || !engine.current) return;
-    const shot = await shotOf(session, now.trial, now.frame.head.frame, without);
+    const shot = await shotOf(
+      session,
+      now.trial,
+      now.frame.head.frame,
+      without,
+      undefined,
+      engine.current.renderer.latest,
+    );
     if (!shot || !engine.current) return;
     engine.current.renderer.put(shot);
     const { camera, controls } = engine.current;

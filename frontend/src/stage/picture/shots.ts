@@ -23,13 +23,15 @@ async function frameFor(session: Session, trial: string, number: number, exposed
 
 const VIEW = ["position", "target", "field_of_view", "focus"] as const;
 
-/** Everything to draw a picture of a frame; null where the frame is not there. */
+/** Everything to draw a picture of a frame; null where the frame is not there. Layers of the shot `before` serve again
+ * where they are of the same frame: whoever looks around does not have them built anew. */
 export async function shotOf(
   session: Session,
   trial: string,
   number: number,
   hidden: string[] = [],
   samples?: number,
+  before: Shot | null = null,
 ): Promise<Shot | null> {
   const effect: Effect = session.state.document;
   const span = 1 / effect.clock.frames_per_second;
@@ -52,10 +54,14 @@ export async function shotOf(
   const seen = { position: [...position], target: [...target] } as Pick<ViewHead, "position" | "target">;
   const from = (view: ViewHead): ViewHead => ({ ...view, ...still, ...(own ? {} : seen) });
   const { view } = frame.head;
+  const { groups } = effect;
+  const again = before?.frame === frame && before.hidden === hidden && before.groups === groups;
   return {
     trial,
     frame,
-    layers: asSeen(layersOf(frame), effect.groups, hidden, false),
+    layers: again ? before.layers : asSeen(layersOf(frame), groups, hidden, false),
+    hidden,
+    groups,
     shapes: session.run.state.shapes,
     settings,
     view: from(view),
