@@ -12,6 +12,7 @@ import time
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import psutil
 import trimesh
@@ -171,6 +172,26 @@ class InWorkers(WithWorkers):
         self.runs.stop(self.effect)
         self.opened(medium)
         self.until(lambda: self.state(key) == "done", "it is computed after all")
+
+    def test_a_late_note_of_stopping_does_not_undo_the_next_run(self) -> None:
+        # The server's own note that a run was stopped is slow (a busy disk), and the same document is asked for again meanwhile.
+        key, _status = self.opened(LONG | {"clock": {"duration": 180.0}})
+        self.until(lambda: self.computing(key), "it begins")
+        noting, done = threading.Event(), threading.Event()
+
+        def slowly(key: str, state: str, *rest: Any) -> None:
+            noting.set()
+            done.wait(0.5)
+            Bakes.finish(self.bakes, key, state, *rest)
+
+        with mock.patch.object(self.bakes, "finish", slowly):
+            self.runs.stop(self.effect)
+            self.assertTrue(noting.wait(10))
+            again, _status = self.opened(LONG | {"clock": {"duration": 180.0}})
+            self.assertEqual(again, key)
+            time.sleep(0.7)
+            self.assertEqual(self.state(key), "computing")
+        self.runs.stop(self.effect)
 
     def test_abandoning_takes_the_process_away(self) -> None:
         job = self.pool.submit({"what": "bake", "key": "stuck", "document": LONG}, "stuck")

@@ -65,9 +65,10 @@ class Runs:
         self._trials: OrderedDict[str, Trial] = OrderedDict()
         self._active: dict[str, Job] = {}
         self._finished: dict[str, list[tuple[str, Effect]]] = {}
-        # Asking is one at a time, so that the newest document asked for is the one computed. The second lock is only ever held for a moment
-        # and never while calling the pool, whose results come back through `_done`.
-        self._asking = threading.Lock()
+        # Asking is one at a time, so that the newest document asked for is the one computed, and so is noting that a run was stopped or failed:
+        # a note that comes late would undo what its successor says. (The thread that asks may be the one that is told of what it replaced.)
+        # The second lock is only ever held for a moment and never while calling the pool, whose results come back through `_done`.
+        self._asking = threading.RLock()
         self._lock = threading.Lock()
         self._news = threading.Condition()
         self.listener: Callable[[dict[str, Any]], None] = lambda message: None
@@ -284,17 +285,18 @@ class Runs:
 
     def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:
         """A bake has ended. One that was replaced in the meantime is no news: its successor speaks for the effect."""
-        with self._lock:
-            if self._active.get(effect_id) is not job:
-                return
-            del self._active[effect_id]
+        key = job.message["key"]
+        with self._asking:
+            with self._lock:
+                if self._active.get(effect_id) is not job:
+                    return
+                del self._active[effect_id]
+            if result["state"] in ("failed", "stopped"):
+                # A process that was ended could not write it. The store may be what failed; the page is told all the same.
+                with suppress(Exception):
+                    self.bakes.finish(key, result["state"], result.get("message", "stopped"))
         with self._news:
             self._news.notify_all()
-        key = job.message["key"]
-        if result["state"] in ("failed", "stopped"):
-            # A process that was ended could not write it. The store may be what failed; the page is told all the same.
-            with suppress(Exception):
-                self.bakes.finish(key, result["state"], result.get("message", "stopped"))
         self.listener({**{k: v for k, v in result.items() if k not in ("number", "type")}, "type": "finished", "key": key, "effect": effect_id})
         if result["state"] == "done":
             effect = read_effect(job.message["document"])
