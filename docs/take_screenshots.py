@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 import sys
+from base64 import b64decode
 from contextlib import suppress
 from pathlib import Path
 
-from playwright.sync_api import Page, TimeoutError, sync_playwright
+from playwright.sync_api import Browser, Page, TimeoutError, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
@@ -45,6 +46,22 @@ def draw_posters() -> None:
     for name in demo.STARTERS:
         picture = poster_of(read_effect(demo.starter(name)), demo.assets())
         (demo.FOLDER / "starters" / f"{name}.png").write_bytes(picture)
+
+
+def draw_openings(browser: Browser, url: str) -> None:
+    """What the stages of the demos show first, as they show it."""
+    for name in demo.names():
+        page = browser.new_page(viewport={"width": 1440, "height": 900})
+        page.add_init_script(WELCOMED)
+        page.goto(url)
+        page.get_by_role("heading", name=demo.document(name)["name"], exact=True).click()
+        page.locator('[data-testid=stage][data-frame="0"]').wait_for()
+        page.get_by_text("all frames computed").wait_for()
+        page.wait_for_timeout(1500)
+        drawn = page.evaluate("document.querySelector('[data-testid=stage] canvas').toDataURL('image/webp', 0.85)")
+        (demo.FOLDER / "openings").mkdir(exist_ok=True)
+        (demo.FOLDER / "openings" / f"{name}.webp").write_bytes(b64decode(drawn.partition(",")[2]))
+        page.close()
 
 
 def shoot(page: Page, name: str) -> None:
@@ -150,6 +167,8 @@ def main() -> int:
         draw_posters()
     with Server() as server, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        if "--posters" in sys.argv[1:]:
+            draw_openings(browser, server.url)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(WELCOMED)
         take(page, server.url)

@@ -4,7 +4,20 @@ from __future__ import annotations
 
 import re
 
+from playwright.sync_api import Route
+
 from tests.browser.test_story import BrowserCase
+
+PIXELS = """(selector) => {
+  const picture = document.querySelector(selector);
+  const [width, height] = [picture.naturalWidth ?? picture.width, picture.naturalHeight ?? picture.height];
+  const copy = new OffscreenCanvas(width, height).getContext("2d");
+  copy.drawImage(picture, 0, 0);
+  window.pictures = [...(window.pictures ?? []), copy.getImageData(0, 0, width, height).data];
+  const [first, second] = window.pictures;
+  return second ? first.reduce((sum, value, at) => sum + Math.abs(value - second[at]), 0) / first.length : null;
+}"""
+"""Takes a picture down; of the second one it tells how much a byte of it differs from the first on average."""
 
 
 class Visits(BrowserCase):
@@ -31,6 +44,42 @@ class Visits(BrowserCase):
         self.wait_computed()
         page.wait_for_timeout(1000)
         self.assertEqual(hints.count(), 0)
+
+    def test_a_stage_opens_with_a_picture(self) -> None:
+        """Shown before a frame is there, what the stage then draws, and gone by then; on coming back it is what was left."""
+        page = self.page
+        page.set_viewport_size({"width": 1440, "height": 900})
+        held: list[Route] = []
+        page.goto(self.server.url)
+        page.route("**/frames/0*", lambda route: held.append(route))
+        page.get_by_role("heading", name="Tin flags in the gust").click()
+        opening = page.locator("img[data-opening]")
+        self.until(lambda: opening.evaluate("image => image.complete && image.naturalWidth > 0"), "shown")
+        self.until(lambda: held, "the frame is asked for")
+        page.evaluate(PIXELS, "img[data-opening]")
+        self.assertEqual(page.get_by_test_id("stage").get_attribute("data-frame") or "", "")
+        for route in held:
+            route.continue_()
+        page.unroute("**/frames/0*")
+        self.until(lambda: opening.count() == 0, "gone")
+        differing = page.evaluate(PIXELS, "[data-testid=stage] canvas")
+        self.assertLess(differing, 2, "run: docs/take_screenshots.py --posters")
+        self.wait_computed()
+        self.seek(60)
+        page.get_by_role("link", name="Back to the library").click()
+        page.wait_for_timeout(800)
+        held.clear()
+        page.route("**/frames/60*", lambda route: held.append(route))
+        page.get_by_role("heading", name="Tin flags in the gust").click()
+        self.until(
+            lambda: opening.evaluate("image => image.complete && image.naturalWidth > 0"), "shown again"
+        )
+        self.assertTrue((opening.get_attribute("src") or "").startswith("blob:"))
+        self.until(lambda: held, "the frame is asked for again")
+        page.unroute("**/frames/60*")
+        for route in held:
+            route.continue_()
+        self.until(lambda: opening.count() == 0, "gone again")
 
     def test_the_keyboard_alone_from_the_library_to_a_tuned_rule(self) -> None:
         """No mouse: find the demo, open it, find a rule, tune its threshold, walk on to the next value, undo."""

@@ -101,6 +101,21 @@ class Effects(ApiCase):
             )
             self.assertLess(np.abs(shipped - fresh).mean(), 2.0, f"{name}: run ./run shots")
 
+    def test_a_demo_opens_with_a_picture_until_it_is_changed(self) -> None:
+        entries = {entry["name"]: entry for entry in self.client.get("/api/effects").json()}
+        for name in demo.names():
+            entry = entries[demo.document(name)["name"]]
+            answer = self.client.get(entry["opening"])
+            self.assertEqual((answer.status_code, answer.content[8:12]), (200, b"WEBP"), name)
+        effect = self.made(document())
+        self.assertEqual(self.client.get(f"/api/effects/{effect}/opening").status_code, 404)
+        entry = entries["Paper slips"]
+        kept = self.client.get(f"/api/effects/{entry['id']}").json()
+        changed = kept["document"] | {"summary": "Something else."}
+        self.client.put(f"/api/effects/{entry['id']}", json={"revision": kept["revision"], "document": changed})
+        entries = {entry["name"]: entry["opening"] for entry in self.client.get("/api/effects").json()}
+        self.assertIsNone(entries["Paper slips"])
+
     def test_save_conflict_and_versions(self) -> None:
         effect = self.made(document())
         raw = self.client.get(f"/api/effects/{effect}").json()["document"]

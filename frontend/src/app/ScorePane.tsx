@@ -9,13 +9,18 @@ const LEAST = 320;
 /** The stage keeps the rest. */
 const SHARE = 0.36;
 
-export function ScorePane({ children }: { children: ReactNode }) {
-  const app = useApp();
-  const open = useStudio((state) => state.scoreOpen);
+/** How wide the score is, and how wide it may be. */
+export function useScoreWidth() {
   const wanted = usePreferences((state) => state.scoreWidth);
   const narrow = useNarrow();
   const most = Math.max(LEAST, useWindowWidth() * SHARE);
-  const width = narrow ? Math.min(wanted, 440) : Math.min(wanted, most);
+  return { narrow, most, width: narrow ? Math.min(wanted, 440) : Math.min(wanted, most) };
+}
+
+export function ScorePane({ children }: { children: ReactNode }) {
+  const app = useApp();
+  const open = useStudio((state) => state.scoreOpen);
+  const { narrow, width, most } = useScoreWidth();
   if (!open) return null;
   return (
     <div

@@ -15,6 +15,7 @@ import { commands } from "./commands";
 import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
 import { useKeys } from "./keyboard";
+import { Opening } from "./Opening";
 import { ScorePane } from "./ScorePane";
 import { TopBar } from "./TopBar";
 
@@ -24,15 +25,24 @@ const Versions = lazy(() => import("./Versions").then((module) => ({ default: mo
 
 export type Window = "palette" | "shortcuts" | "versions" | null;
 
+/** What whoever leads here says of the effect: that it is new, or what its stage will show first. */
+export interface Arrived {
+  fresh?: boolean;
+  opening?: string | null;
+}
+
 /** Opens the effect of the address, and closes it when one leaves. */
 export function Studio() {
   const { id } = useParams();
   const app = useApp();
   const navigate = useNavigate();
   const location = useLocation();
-  const fresh = (location.state as { fresh?: boolean } | null)?.fresh === true;
+  const arrived = location.state as Arrived | null;
+  const fresh = arrived?.fresh === true;
   const [session, setSession] = useState<Session | null>(null);
   const [problem, setProblem] = useState("");
+  const shipped = arrived?.opening ?? null;
+  const picture = useMemo(() => (id ? app.openings.of(id, shipped) : null), [app, id, shipped]);
 
   useEffect(() => {
     if (!id) return;
@@ -75,16 +85,16 @@ export function Studio() {
     <SessionContext value={session}>
       <Tooltip.Provider delayDuration={500}>
         <CheckProvider>
-          <Opened key={session.id} />
+          <Opened key={session.id} picture={picture} />
         </CheckProvider>
       </Tooltip.Provider>
     </SessionContext>
   ) : (
-    <p className="p-10 text-soft">Opening the effect…</p>
+    <Opening picture={picture} />
   );
 }
 
-function Opened() {
+function Opened({ picture }: { picture: string | null }) {
   const session = useSession();
   const navigate = useNavigate();
   const [shown, setShown] = useState<Window>(null);
@@ -109,7 +119,7 @@ function Opened() {
         )}
         <div className="flex min-w-0 flex-1 flex-col">
           <div className="relative min-h-0 flex-1">
-            <Stage />
+            <Stage opening={picture} />
             {!stageOnly && <LensPane />}
             {stageOnly && <StageOnlyHint />}
           </div>

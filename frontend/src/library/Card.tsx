@@ -36,6 +36,10 @@ export function Card({
   onDelete,
 }: CardProps) {
   const [wanted, setWanted] = useState(false);
+  // Who points at an effect probably opens it: what its stage shows first is there by then.
+  const fetchOpening = () => {
+    if (effect.opening) new Image().src = effect.opening;
+  };
   const more = (
     <button
       type="button"
@@ -57,6 +61,9 @@ export function Card({
     >
       <Link
         to={`/effects/${effect.id}`}
+        state={{ opening: effect.opening }}
+        onPointerEnter={fetchOpening}
+        onFocus={fetchOpening}
         className="block focus-visible:outline-offset-[-2px]"
         onClick={(event) => {
           if (!choosing) return;

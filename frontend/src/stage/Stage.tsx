@@ -9,6 +9,7 @@ import { ChosenField } from "./FieldView";
 import { HandleTools } from "./HandleTools";
 import { Legend } from "./Legend";
 import { Measured } from "./Measured";
+import { OpeningPicture } from "./OpeningPicture";
 import { usePointing } from "./pointing";
 import { Reference } from "./Reference";
 import { StageEngine } from "./StageEngine";
@@ -19,16 +20,16 @@ const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default
 const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
-export function Stage() {
+export function Stage({ opening }: { opening: string | null }) {
   const run = useBefore();
   return (
     <RunContext value={run}>
-      <Canvas />
+      <Canvas opening={opening} />
     </RunContext>
   );
 }
 
-function Canvas() {
+function Canvas({ opening }: { opening: string | null }) {
   const session = useSession();
   const run = useRunOf();
   const host = useRef<HTMLDivElement>(null);
@@ -36,13 +37,19 @@ function Canvas() {
   const [engine, setEngine] = useState<StageEngine | null>(null);
   const [coarse, setCoarse] = useState(false);
   const [metre, setMetre] = useState(0);
+  const [drawn, setDrawn] = useState(false);
   const [failed, setFailed] = useState(false);
   const picturing = useStudio((state) => state.picturing);
   const handled = useStudio((state) => state.selected?.[0] === "shapes");
   useEffect(() => {
     let made: StageEngine;
+    const canvas_ = canvas.current!;
     try {
-      made = new StageEngine(canvas.current!, host.current!, session, session.run, setCoarse, setMetre);
+      made = new StageEngine(canvas_, host.current!, session, session.run, {
+        coarse: setCoarse,
+        metre: setMetre,
+        drawn: () => setDrawn(true),
+      });
     } catch {
       // eslint-disable-next-line react-hooks/set-state-in-effect -- told once, where there is nothing to draw with
       setFailed(true);
@@ -55,6 +62,7 @@ function Canvas() {
     setEngine(made);
     return () => {
       observer.disconnect();
+      session.app.openings.keep(session.id, session.state.frame, made.asOpened ? canvas_ : null);
       made.dispose();
       setEngine(null);
     };
@@ -76,6 +84,7 @@ function Canvas() {
         className="absolute inset-0 h-full w-full touch-none outline-none"
       />
       <Reference />
+      {opening && !failed && <OpeningPicture picture={opening} drawn={drawn} />}
       {failed && (
         <p role="alert" className="absolute inset-x-0 top-1/3 text-center text-ember">
           This browser gives no surface to draw in three dimensions on; close another page with 3D in it and reload.

@@ -39,6 +39,15 @@ const THINNED = 4;
 /** How long after the last movement everything is drawn in full again (milliseconds). */
 const STILL = 450;
 
+interface Listeners {
+  /** Told whether it is drawn coarsely at the moment. */
+  coarse: (coarse: boolean) => void;
+  /** Told how many pixels a metre takes at the middle of what is looked at. */
+  metre: (pixels: number) => void;
+  /** Told once that the effect is on the stage. */
+  drawn: () => void;
+}
+
 export class StageEngine {
   readonly renderer: WebGLRenderer;
   readonly camera = new PerspectiveCamera(36, 1, 0.01, 500);
@@ -59,6 +68,9 @@ export class StageEngine {
   private wanted = 0;
   private shadeIsOld = true;
   private framed = false;
+  private told = false;
+  /** Whether somebody has chosen another point of view than the one it opened with. */
+  private turned = false;
   private held = false;
   private moving = false;
   private stillTimer: ReturnType<typeof setTimeout> | undefined;
@@ -73,10 +85,7 @@ export class StageEngine {
     private readonly host: HTMLElement,
     private readonly session: Session,
     run: Run,
-    /** Told whether it is drawn coarsely at the moment. */
-    private readonly onCoarse: (coarse: boolean) => void,
-    /** Told how many pixels a metre takes at the middle of what is looked at. */
-    private readonly onMetre: (pixels: number) => void,
+    private readonly tell: Listeners,
   ) {
     this.run = run;
     this.renderer = new WebGLRenderer({
@@ -94,13 +103,13 @@ export class StageEngine {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.addEventListener("change", () => this.looked());
-    this.controls.addEventListener("start", () => (this.held = true));
+    this.controls.addEventListener("start", () => (this.held = this.turned = true));
     this.controls.addEventListener("end", () => (this.held = false));
     this.goTo(session.viewpoint.pose);
     const answering = {
-      look: (view: ViewName) => this.look(view),
-      go: (pose: Pose) => this.goTo(pose),
-      frameSelected: () => this.frameSelected(),
+      look: (view: ViewName) => this.turn(() => this.look(view)),
+      go: (pose: Pose) => this.turn(() => this.goTo(pose)),
+      frameSelected: () => this.turn(() => this.frameSelected()),
     };
     this.stops.push(session.viewpoint.answer(answering));
     this.stops.push(session.store.subscribe((now, before) => this.follow(now, before)));
@@ -158,6 +167,19 @@ export class StageEngine {
     this.looked();
   }
 
+  private turn(act: () => void): void {
+    this.turned = true;
+    act();
+  }
+
+  /** Whether it shows what it would show if the effect were opened now. */
+  get asOpened(): boolean {
+    const { frame, picturing, selected, highlighted, chosen, particle, hidden, byGroup } = this.session.state;
+    const marked = highlighted ?? chosen ?? particle ?? selected;
+    const own = this.turned || picturing || byGroup || hidden.length > 0 || marked !== null;
+    return this.told && !own && this.run === this.session.run && this.run.state.shown?.frame.head.frame === frame;
+  }
+
   private frameSelected(): void {
     const { selected, document, particle } = this.session.state;
     const { shown, shapes } = this.run.state;
@@ -196,7 +218,7 @@ export class StageEngine {
     this.camera.far = Math.max(distance * 60, this.bounds.size * 20);
     this.camera.updateProjectionMatrix();
     this.ground.lie(this.controls.target, Math.max(6, distance * 2.6));
-    this.onMetre(this.size[1] / (2 * Math.tan((this.camera.fov * Math.PI) / 360) * distance));
+    this.tell.metre(this.size[1] / (2 * Math.tan((this.camera.fov * Math.PI) / 360) * distance));
     if (!this.session.state.picturing) {
       const pose = { position: this.camera.position.toArray(), target: this.controls.target.toArray() };
       this.session.viewpoint.stand(pose);
@@ -212,7 +234,7 @@ export class StageEngine {
     this.stillTimer = setTimeout(() => this.rest(), STILL);
     if (this.moving || !drawnInSoftware || !many) return;
     this.moving = true;
-    this.onCoarse(true);
+    this.tell.coarse(true);
     this.drawn.forEach((layer) => layer.thin(THINNED));
     this.fit();
   }
@@ -220,7 +242,7 @@ export class StageEngine {
   private rest(): void {
     if (!this.moving) return;
     this.moving = false;
-    this.onCoarse(false);
+    this.tell.coarse(false);
     this.drawn.forEach((layer) => layer.thin(1));
     this.fit();
     this.invalidate();
@@ -347,6 +369,8 @@ export class StageEngine {
     dataset.frame = String(shown?.frame.head.frame ?? "");
     dataset.count = String(shown?.frame.head.count ?? "");
     dataset.trial = shown?.trial ?? "";
+    if (this.framed && !this.told) this.tell.drawn();
+    this.told = this.framed;
     dataset.drawn = String(Number(dataset.drawn ?? 0) + 1);
   }
 

@@ -4,6 +4,7 @@ import { createStore, type StoreApi } from "zustand/vanilla";
 import { answered, api, type Catalogue } from "@/api/client";
 import { Clips } from "./clips";
 import type { Effect } from "./document";
+import { Openings } from "./openings";
 import { preferences, type Preferences } from "./preferences";
 import { Saves } from "./saving";
 import { Session } from "./session";
@@ -23,6 +24,7 @@ export class App {
   /** What is being done with each upload, by its ticket. */
   readonly uploads: StoreApi<Record<string, string>> = createStore<Record<string, string>>()(() => ({}));
   readonly clips = new Clips();
+  readonly openings = new Openings();
   private readonly sessions = new Set<Session>();
   private fetched: Promise<Catalogue> | null = null;
 

@@ -7,6 +7,7 @@ import { answered, api, type Catalogue } from "@/api/client";
 import type { LayerData } from "@/stage/drawing/data";
 import type { App } from "./app";
 import { identified, same, withValue, type Effect, type Json, type Node, type Path } from "./document";
+import { playheadOf } from "./openings";
 import { Playing } from "./playing";
 import { NARROW } from "@/ui/room";
 import { lastFrame, Run, type RunState } from "./run";
@@ -141,7 +142,7 @@ export class Session {
       handles: "move",
       track: null,
       hint: null,
-      frame: Math.min(lastFrame(document), Number(sessionStorage.getItem(`playhead ${id}`) ?? 0)),
+      frame: Math.min(lastFrame(document), playheadOf(id)),
       playing: false,
       loop: true,
       pace: null,

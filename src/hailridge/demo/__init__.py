@@ -51,6 +51,16 @@ def poster(name: str) -> bytes:
     return (FOLDER / "posters" / f"{name}.png").read_bytes()
 
 
+@cache
+def opening(name: str) -> bytes | None:
+    """What the stage shows of a demo as it opens, at frame 0, as WebP: it is there before anything is drawn (made by `docs/take_screenshots.py`).
+
+    None for a demo that no longer ships.
+    """
+    file = FOLDER / "openings" / f"{name}.webp"
+    return file.read_bytes() if file.exists() else None
+
+
 def starter(name: str = "fountain") -> dict[str, Any]:
     """What a new effect begins with; without a name a source, a group, a look, gravity and a floor, running.
 

@@ -7,13 +7,14 @@ import json
 import re
 from datetime import datetime
 from typing import Annotated, Any, Literal
+from zlib import crc32
 
 from fastapi import APIRouter, HTTPException, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from hailridge.core.looking.advisories import advise
 from hailridge.core.scene.shipped import shipped_pictures
-from hailridge.demo import STARTERS, starter, starter_picture
+from hailridge.demo import STARTERS, opening, starter, starter_picture
 from hailridge.formats.clips import file_stem
 from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects
 from hailridge.model.comparing import changes
@@ -36,6 +37,8 @@ class Summary(BaseModel):
     demo: bool
     changed: datetime
     poster: str | None
+    opening: str | None
+    """The stage as it opens, at frame 0, of a demo that nobody has changed."""
     deleted: datetime | None = None
     gone_in: float | None = Field(None, description="Days for which one that was deleted can still be brought back.")
 
@@ -126,8 +129,14 @@ def _summary(row: EffectRow) -> Summary:
     return Summary(
         id=row.id, name=row.name, summary=json.loads(row.document).get("summary", ""), revision=row.revision, demo=row.demo is not None,
         changed=row.changed, poster=f"/api/effects/{row.id}/poster?of={row.poster_bake}" if row.poster else None, deleted=row.deleted,
+        opening=_opening(row),
         gone_in=None if row.deleted is None else max(0.0, DAYS_KEPT - (now() - row.deleted).total_seconds() / 86400),
     )  # fmt: skip
+
+
+def _opening(row: EffectRow) -> str | None:
+    picture = opening(row.demo) if row.demo is not None and row.revision == 1 else None
+    return f"/api/effects/{row.id}/opening?of={crc32(picture):08x}" if picture else None
 
 
 class Starter(BaseModel):
@@ -247,6 +256,16 @@ def get_poster(effect_id: str, context: Shared) -> Response:
     if row.poster is None:
         raise HTTPException(404, "there is no picture of this effect yet")
     return Response(row.poster, media_type="image/png", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@router.get("/{effect_id}/opening", response_class=Response, responses={200: {"content": {"image/webp": {}}}})
+def get_opening(effect_id: str, context: Shared) -> Response:
+    """What the stage shows of a demo as it opens."""
+    row = context.library.effect(effect_id)
+    picture = opening(row.demo) if row.demo is not None else None
+    if picture is None:
+        raise HTTPException(404, "only a demo has such a picture")
+    return Response(picture, media_type="image/webp", headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 @router.get("/{effect_id}/versions")
