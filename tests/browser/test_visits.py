@@ -76,10 +76,10 @@ class Visits(BrowserCase):
         )
         self.assertTrue((opening.get_attribute("src") or "").startswith("blob:"))
         self.until(lambda: held, "the frame is asked for again")
-        page.unroute("**/frames/60*")
         for route in held:
             route.continue_()
         self.until(lambda: opening.count() == 0, "gone again")
+        page.unroute("**/frames/60*")
 
     def test_the_keyboard_alone_from_the_library_to_a_tuned_rule(self) -> None:
         """No mouse: find the demo, open it, find a rule, tune its threshold, walk on to the next value, undo."""
