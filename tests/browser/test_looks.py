@@ -250,7 +250,7 @@ class Stories(LooksCase):
         self.seek(6)
         page, card = self.page, self.look()
         card.click(position={"x": 120, "y": 8})
-        card.get_by_role("button", name="+ colour").click()
+        card.get_by_role("button", name="in their own colour").click()
         page.get_by_role("option", name="a ramp over a quantity").click()
         card.get_by_role("button", name="part of life").click()
         page.get_by_role("option", name="speed", exact=True).first.click()

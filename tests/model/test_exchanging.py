@@ -163,6 +163,24 @@ class Exchanging(unittest.TestCase):
         spread = exchanged(raw, ("rules", 1, "actions", 1, "bounciness"), "spread")
         self.assertEqual(value_at(spread, ("rules", 1, "actions", 1, "bounciness"))["kind"], "spread")
 
+    def test_what_is_called_after_its_kind_is_called_after_the_new_one(self) -> None:
+        raw = small()
+        raw["shapes"] += [
+            {"kind": "ball", "id": "one", "label": "Ball"},
+            {"kind": "ball", "id": "two", "label": "Ball 2"},
+            {"kind": "ball", "id": "named", "label": "Hailstone"},
+        ]
+        first = len(raw["shapes"]) - 3
+        for kind in ("plane", "ring"):
+            for offset in range(3):
+                raw = exchanged(raw, ("shapes", first + offset), kind)
+        self.assertEqual([shape["label"] for shape in raw["shapes"][first:]], ["Ring", "Ring 2", "Hailstone"])
+        self.assertEqual([shape["id"] for shape in raw["shapes"][first:]], ["one", "two", "named"])
+        # A formula finds things by their names.
+        raw["shapes"].append({"kind": "ball", "id": "ball", "label": "Ball"})
+        raw["fields"] = [{"kind": "formula", "id": "f", "label": "F", "text": 'distance_to("Ball")'}]
+        self.assertEqual(exchanged(raw, ("shapes", first + 3), "box")["shapes"][-1]["label"], "Ball")
+
     def test_values_of_the_right_type_unit_and_size(self) -> None:
         raw = small()
         path = ("rules", 1, "condition", "conditions", 0, "quantity")

@@ -43,6 +43,7 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
       trigger={
         <button
           type="button"
+          data-value
           className="chip tabular text-[12.5px]"
           aria-label={`${field.label}: ${inWords(amount, range, score)}`}
         >
@@ -117,10 +118,13 @@ export function quantityWords(
 
 export function inWords(amount: Node, range: ValueRange, score: Surroundings): string {
   const { units } = score.catalogue;
-  const one = (value: Json | undefined) =>
-    isColor(value)
+  const one = (value: Json | undefined): string => {
+    const keys = keysOf(value);
+    if (keys) return `${one(keys[0]!.value)} … ${one(keys.at(-1)!.value)} over time`;
+    return isColor(value)
       ? `(${value.map((entry) => plain(entry)).join(", ")})`
       : plain(Number(value ?? 0) * (range.unit === "share" ? 100 : 1));
+  };
   const whole = (value: Json | undefined) =>
     range.value === "flag"
       ? Number(value ?? 0) >= 0.5

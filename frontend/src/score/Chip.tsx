@@ -121,7 +121,12 @@ function PlainChip({
     <Popover
       label={field.label}
       trigger={
-        <button type="button" className="chip" aria-label={`${field.label}: ${written(value, field, catalogue.units)}`}>
+        <button
+          type="button"
+          data-value
+          className="chip"
+          aria-label={`${field.label}: ${written(value, field, catalogue.units)}`}
+        >
           {field.type === "color" && isColor(value) ? <Swatch color={value} /> : written(value, field, catalogue.units)}
         </button>
       }

@@ -75,9 +75,9 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
           </div>
         );
       })}
-      {chosen && (
+      {chosen && layers.length > 0 && (
         <div>
-          <AddKind slot="layer" path={path} label={layers.length ? "colour over it" : "colour"} />
+          <AddKind slot="layer" path={path} label="colour over it" />
         </div>
       )}
     </>

@@ -135,8 +135,16 @@ export function KindPopover({ slot, path, label, trigger, onChoose, present, res
   );
 }
 
+interface AddProps {
+  slot: string;
+  path: Path;
+  label: string;
+  /** What the sentence says as long as nothing was added; it is clicked to add. */
+  words?: string;
+}
+
 /** A button that adds one more to a list, chosen from its slot's kinds. */
-export function AddKind({ slot, path, label }: { slot: string; path: Path; label: string }) {
+export function AddKind({ slot, path, label, words }: AddProps) {
   const session = useSession();
   const length = useStudio((state) => lengthAt(state.document, path));
   const end = [...path, length];
@@ -145,7 +153,11 @@ export function AddKind({ slot, path, label }: { slot: string; path: Path; label
     const lasting = placesOf(document, catalogue, path)[0] === "step";
     void exchange(session, end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
   };
-  const button = (
+  const button = words ? (
+    <button type="button" className="chip chip-quiet">
+      {words}
+    </button>
+  ) : (
     <button type="button" className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice">
       + {label}
     </button>

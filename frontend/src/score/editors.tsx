@@ -5,6 +5,7 @@ import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
 import { IconButton, Slider } from "@/ui/controls";
+import { HexInput } from "@/ui/HexInput";
 import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
 import { unmarked } from "@/ui/words";
@@ -36,7 +37,8 @@ interface NumberProps {
 }
 
 export const KEEPS =
-  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood.";
+  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood. " +
+  "Tab goes to the next value, arrows up and down to what stands around it.";
 
 /** From here on a time is without end. */
 const EVER = 1e8;
@@ -202,18 +204,7 @@ export function ColorEditor({ value, store, label }: { value: number[]; store: S
         onChange={(event) => store.try(fromHex(event.target.value))}
         onBlur={() => session.settle()}
       />
-      <input
-        aria-label={`${label} as hexadecimal`}
-        className="tabular w-24 rounded border border-line bg-panel px-1.5 py-0.5 focus:border-ice focus:outline-none"
-        key={toHex(value)}
-        defaultValue={toHex(value)}
-        onBlur={(event) =>
-          /^#[0-9a-f]{6}$/i.test(event.target.value) &&
-          event.target.value !== toHex(value) &&
-          store.commit(fromHex(event.target.value))
-        }
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      />
+      <HexInput label={`${label} as hexadecimal`} value={value} onTake={(color) => store.commit(color)} />
     </div>
   );
 }

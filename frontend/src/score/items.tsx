@@ -161,7 +161,11 @@ export const LookItem = memo(function LookItem({ look, index }: { look: Look; in
       }
     >
       <Sentence info={info} node={look} path={path} wrapOnce wrapWords={words} whole />
-      {look.layers.length === 0 && <span className="text-soft">, in their own colour</span>}
+      {look.layers.length === 0 && (
+        <span className="text-soft">
+          , <AddKind slot="layer" path={[...path, "layers"]} label="colour" words="in their own colour" />
+        </span>
+      )}
     </Card>
   );
 });

@@ -123,7 +123,7 @@ function Progress() {
     const waiting = frame >= trial.computed && trial.state === "computing";
     const old = shown !== null && shown.trial !== trial.id;
     if (!waiting && !old) return "";
-    return trial.waiting ? waitsFor(trial.waiting) : `computing frame ${trial.computed} of ${last}`;
+    return trial.waiting ? waitsFor(trial.waiting) : `computing frame ${Math.min(trial.computed, last)} of ${last}`;
   });
   return words ? (
     <p role="status" className="tabular max-w-56 rounded bg-panel/85 px-2 py-1 text-brass">

@@ -1,7 +1,19 @@
 /** Adding items: each starts as something visible and sensible, pointing at what is already there. */
 
 import type { Catalogue, KindInfo } from "@/api/client";
-import { freshId, freshLabel, grown, listOf, made, type Collection, type Effect, type Node } from "./document";
+import {
+  freshId,
+  freshLabel,
+  grown,
+  kindOf,
+  listOf,
+  made,
+  same,
+  type Json,
+  type Collection,
+  type Effect,
+  type Node,
+} from "./document";
 import type { Session } from "./session";
 
 export interface Adder {
@@ -30,6 +42,16 @@ export function adders(session: Session): Record<Collection, Adder> {
     const list = listOf(current(), collection);
     const label = freshLabel(base, list);
     return { id: freshId(label, list), label, ...rest };
+  };
+  /** A further look of the same particles begins in the colours of the one before, as far as it can have them. */
+  const colours = (info: KindInfo, node: Node): Node => {
+    const like = current().looks.findLast((look) => same(look.who as Json, node.who as Json));
+    const layers = (like?.layers ?? []) as Node[];
+    const takes = ({ kind }: Node) => {
+      const only = kindOf(catalogue, "layer", kind)?.only_in ?? [];
+      return only.length === 0 || only.includes(info.kind);
+    };
+    return "layers" in node ? { layers: structuredClone(layers.filter(takes)) } : {};
   };
   const part = (name: string): KindInfo => catalogue.parts[name]!;
   return {
@@ -79,7 +101,7 @@ export function adders(session: Session): Record<Collection, Adder> {
       add: (info) => {
         if (!info) return;
         const node = made(info, current(), catalogue);
-        push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...node });
+        push("looks", { id: freshId(info.kind, current().looks), enabled: true, ...node, ...colours(info, node) });
       },
     },
   };

@@ -1,11 +1,12 @@
 /** A curve through keys, to be drawn: drag keys and the handles of an eased piece, double-click to add, Delete to remove. */
 
 import { useEffect, useRef, useState } from "react";
-import { movedKey, SMOOTH, withKey, type Ease, type Key, type KeyValue } from "@/state/keys";
-import { plain, toHex, fromHex } from "./numbers";
-import { worth } from "@/ui/typed";
+import { movedKey, withKey, type Ease, type Key } from "@/state/keys";
+import { Gradient, Handles, outline, spanOf, written } from "./curve";
+import { AXES, KeyRow, list } from "./KeyRow";
+import { plain, toHex } from "./numbers";
 
-interface Props {
+export interface CurveProps {
   keys: Key[];
   /** What the curve runs over, from left to right. */
   from: number;
@@ -29,8 +30,6 @@ interface Props {
 }
 
 const TONES = ["var(--ice)", "#d9a3b4", "#9fc59a"];
-const AXES = ["x", "y", "z"];
-const list = (value: KeyValue): number[] => (Array.isArray(value) ? value : [value]);
 
 interface Drag {
   kind: "key" | "handle";
@@ -38,8 +37,8 @@ interface Drag {
   part: number;
 }
 
-export function CurveGraph(props: Props) {
-  const { keys, from, to, value, onTry, onCommit, height, unit, along, framesPerSecond, playhead, margin = 8 } = props;
+export function CurveGraph(props: CurveProps) {
+  const { keys, from, to, value, onTry, onCommit, height, along, framesPerSecond, playhead, margin = 8 } = props;
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(300);
   const [picked, setPicked] = useState(0);
@@ -241,238 +240,15 @@ export function CurveGraph(props: Props) {
           )}
         </svg>
       </div>
-      <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
-        <Box
-          label="At"
-          text={written(chosen.at, along)}
-          after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""}
-          onTake={(text) => {
-            const given =
-              along === "time"
-                ? worth(text, "s", framesPerSecond)
-                : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
-            if (given !== null)
-              onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
-          }}
-        />
-        {graded ? (
-          <input
-            type="color"
-            aria-label="Colour of the key"
-            className="h-6 w-9 cursor-pointer rounded border border-line bg-panel p-0.5"
-            value={toHex(list(chosen.value))}
-            onChange={(event) => onTry(movedKey(keys, index, chosen.at, fromHex(event.target.value), from))}
-            onBlur={() => onCommit(latest.current)}
-          />
-        ) : (
-          list(chosen.value).map((number, part, all) => (
-            <Box
-              key={part}
-              label={all.length > 1 ? AXES[part]! : "Value"}
-              text={plain(number).replace("−", "-")}
-              after={part === all.length - 1 ? unit : ""}
-              onTake={(text) => {
-                const given = worth(text, props.code ?? "", framesPerSecond);
-                if (given === null) return;
-                const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
-                onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));
-              }}
-            />
-          ))
-        )}
-        <span className="flex-1" />
-        {index < keys.length - 1 && (
-          <span role="group" aria-label="On to the next key" className="flex gap-0.5">
-            {(
-              [
-                ["straight", "linear"],
-                ["held", "hold"],
-                ["eased", SMOOTH],
-              ] as [string, Ease][]
-            ).map(([word, ease]) => {
-              const on = Array.isArray(ease) ? Array.isArray(chosen.ease) : chosen.ease === ease;
-              return (
-                <button
-                  key={word}
-                  type="button"
-                  aria-pressed={on}
-                  onClick={() => setEase(ease)}
-                  className={`rounded px-1.5 py-0.5 ${on ? "bg-ice/15 text-ice" : "hover:bg-panel hover:text-text"}`}
-                >
-                  {word}
-                </button>
-              );
-            })}
-          </span>
-        )}
-        <button
-          type="button"
-          disabled={keys.length < 2}
-          onClick={remove}
-          className="rounded px-1.5 py-0.5 hover:bg-panel hover:text-text disabled:opacity-40"
-        >
-          remove {graded ? "stop" : "key"}
-        </button>
-      </div>
+      <KeyRow
+        {...props}
+        index={index}
+        written={(at) => written(at, along)}
+        clamp={clamp}
+        latest={latest}
+        onEase={setEase}
+        onRemove={remove}
+      />
     </div>
-  );
-}
-
-function Box({
-  label,
-  text,
-  after,
-  onTake,
-}: {
-  label: string;
-  text: string;
-  after?: string;
-  onTake: (text: string) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1">
-      {label}
-      <input
-        key={text}
-        className="tabular w-16 rounded border border-line bg-panel px-1 py-0.5 text-right text-text focus:border-brass focus:outline-none"
-        defaultValue={text}
-        onFocus={(event) => event.target.select()}
-        onBlur={(event) => event.target.value !== text && onTake(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      />
-      {after}
-    </label>
-  );
-}
-
-const written = (at: number, along: "time" | "share"): string =>
-  (along === "time" ? `${plain(at)} s` : `${plain(at * 100)} %`).replace("−", "-");
-
-function spanOf(keys: readonly Key[], low: number | null, high: number | null): [number, number] {
-  const numbers = keys.flatMap((key) => list(key.value));
-  for (const [k, key] of keys.entries()) {
-    const next = keys[k + 1];
-    if (Array.isArray(key.ease) && next) {
-      const ease = key.ease;
-      list(key.value).forEach((start, part) =>
-        numbers.push(...[1, 3].map((at) => start + (list(next.value)[part]! - start) * ease[at]!)),
-      );
-    }
-  }
-  let [least, most] = [Math.min(...numbers), Math.max(...numbers)];
-  if (most - least < 1e-9)
-    [least, most] = [least - Math.max(0.5, Math.abs(least) * 0.5), most + Math.max(0.5, Math.abs(most) * 0.5)];
-  const room = (most - least) * 0.12;
-  return [
-    low !== null && least - room < low && least >= low ? low : least - room,
-    high !== null && most + room > high && most <= high ? high : most + room,
-  ];
-}
-
-/** The curve as an SVG path: an eased piece is exactly a cubic Bézier curve of its own handles. */
-function outline(
-  keys: readonly Key[],
-  part: number,
-  x: (at: number) => number,
-  y: (value: number) => number,
-  left: number,
-  right: number,
-): string {
-  const value = (key: Key) => list(key.value)[part]!;
-  let path = `M ${Math.min(left, x(keys[0]!.at))} ${y(value(keys[0]!))} L ${x(keys[0]!.at)} ${y(value(keys[0]!))}`;
-  keys.slice(0, -1).forEach((key, k) => {
-    const next = keys[k + 1]!;
-    const [x0, y0, x1, y1] = [x(key.at), y(value(key)), x(next.at), y(value(next))];
-    if (key.ease === "hold") path += ` L ${x1} ${y0} L ${x1} ${y1}`;
-    else if (key.ease === "linear") path += ` L ${x1} ${y1}`;
-    else {
-      const [a, b, c, d] = key.ease;
-      const bent = [x0 + (x1 - x0) * a, y0 + (y1 - y0) * b, x0 + (x1 - x0) * c, y0 + (y1 - y0) * d];
-      path += ` C ${bent.join(" ")} ${x1} ${y1}`;
-    }
-  });
-  const last = keys.at(-1)!;
-  return `${path} L ${Math.max(right, x(last.at))} ${y(value(last))}`;
-}
-
-interface HandleProps {
-  start: Key;
-  end: Key;
-  x: (at: number) => number;
-  y: (value: number) => number;
-  onBegin: (event: React.PointerEvent, part: number) => void;
-}
-
-function Handles({ start, end, x, y, onBegin }: HandleProps) {
-  const ease = start.ease as number[];
-  const [from, to] = [list(start.value)[0]!, list(end.value)[0]!];
-  const at = (part: number) =>
-    [x(start.at + (end.at - start.at) * ease[part * 2]!), y(from + (to - from) * ease[part * 2 + 1]!)] as const;
-  const anchors = [
-    [x(start.at), y(from)],
-    [x(end.at), y(to)],
-  ] as const;
-  return (
-    <>
-      {[0, 1].map((part) => (
-        <g key={part}>
-          <line
-            x1={anchors[part]![0]}
-            y1={anchors[part]![1]}
-            x2={at(part)[0]}
-            y2={at(part)[1]}
-            stroke="var(--brass)"
-            strokeWidth={1}
-            opacity={0.6}
-          />
-          <rect
-            x={at(part)[0] - 3.5}
-            y={at(part)[1] - 3.5}
-            width={7}
-            height={7}
-            rx={2}
-            fill="var(--brass)"
-            className="cursor-grab"
-            data-handle={part}
-            onPointerDown={(event) => onBegin(event, part)}
-          />
-        </g>
-      ))}
-    </>
-  );
-}
-
-function Gradient({
-  keys,
-  x,
-  top,
-  bottom,
-  left,
-  right,
-}: {
-  keys: Key[];
-  x: (at: number) => number;
-  top: number;
-  bottom: number;
-  left: number;
-  right: number;
-}) {
-  const stops = keys.flatMap((key, k) => {
-    const at = ((x(key.at) - left) / (right - left)) * 100;
-    const held =
-      key.ease === "hold" && keys[k + 1]
-        ? [`${toHex(list(key.value))} ${((x(keys[k + 1]!.at) - left) / (right - left)) * 100}%`]
-        : [];
-    return [`${toHex(list(key.value))} ${at}%`, ...held];
-  });
-  return (
-    <foreignObject x={left} y={top} width={Math.max(1, right - left)} height={bottom - top}>
-      <div
-        className="h-full w-full rounded border border-line"
-        style={{
-          background: `linear-gradient(to right, ${stops.join(", ")}${stops.length === 1 ? `, ${stops[0]}` : ""})`,
-        }}
-      />
-    </foreignObject>
   );
 }

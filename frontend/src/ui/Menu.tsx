@@ -3,6 +3,7 @@
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 import { cx } from "@/ui/cx";
+import { unlessTaken } from "./focus";
 
 export interface MenuEntry {
   label: string;
@@ -29,6 +30,7 @@ export function Menu({ trigger, entries, begun }: MenuProps) {
           align="start"
           sideOffset={4}
           collisionPadding={8}
+          onCloseAutoFocus={unlessTaken}
           className={cx(
             "z-50 max-h-[min(460px,var(--radix-dropdown-menu-content-available-height))] min-w-52",
             "overflow-y-auto rounded-md border border-line bg-raised p-1 shadow-xl",

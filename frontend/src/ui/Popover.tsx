@@ -1,9 +1,10 @@
-/** A box that opens at what was clicked. Tab walks from its last value to the next chip. */
+/** A box that opens at what was clicked. Tab walks from value to value and on to the next chip; arrows up and down reach what is around. */
 
 import { Popover as RadixPopover } from "radix-ui";
 import { flushSync } from "react-dom";
 import { useState, type KeyboardEvent, type ReactNode } from "react";
 import { cx } from "@/ui/cx";
+import { unlessTaken } from "./focus";
 
 interface PopoverProps {
   trigger: ReactNode;
@@ -14,13 +15,15 @@ interface PopoverProps {
   onOpenChange?: (open: boolean) => void;
 }
 
-/** Values that Tab walks through: from the last of one box to the next chip of the score, and back with Shift. */
+/** Values that Tab walks through: those of a box, then on to the next chip of the score, and back with Shift. */
 const HOPS = "[data-hop]";
+/** All that can have the focus in a box. */
+const STOPS = 'button:enabled, input:enabled, select:enabled, textarea:enabled, a[href], [tabindex="0"]';
 
-/** The chip before or behind the one that a box belongs to. */
+/** The chip with a value before or behind the one that a box belongs to; those that are only chosen from are passed over. */
 function neighbour(box: HTMLElement, by: number): HTMLElement | null {
   const trigger = document.querySelector(`[aria-controls="${box.id}"]`);
-  const chips = [...document.querySelectorAll<HTMLElement>("[data-item] .chip")];
+  const chips = [...document.querySelectorAll<HTMLElement>("[data-item] .chip[data-value]")];
   const place = chips.findIndex((chip) => chip === trigger);
   return place < 0 ? null : (chips[place + by] ?? null);
 }
@@ -33,16 +36,26 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
   };
   const walk = (event: KeyboardEvent<HTMLDivElement>) => {
     const target = event.target as HTMLElement;
-    if (event.key !== "Tab" || !target.matches(HOPS)) return;
+    if (!target.matches(HOPS)) return;
     const box = event.currentTarget;
-    const values = [...box.querySelectorAll<HTMLElement>(HOPS)];
-    if (target !== values.at(event.shiftKey ? 0 : -1)) return;
-    const next = neighbour(box, event.shiftKey ? -1 : 1);
+    const within = (what: string) => [...box.querySelectorAll<HTMLElement>(what)];
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      const stops = within(STOPS);
+      stops[stops.indexOf(target) + (event.key === "ArrowDown" ? 1 : -1)]?.focus();
+      return event.preventDefault();
+    }
+    if (event.key !== "Tab") return;
+    const by = event.shiftKey ? -1 : 1;
+    const place = within(HOPS).indexOf(target) + by;
+    const beyond = place < 0 || place >= within(HOPS).length;
+    const next = beyond ? neighbour(box, by) : target;
     if (!next) return;
     event.preventDefault();
     // At once, so that what is typed next goes into the next value. Leaving a value keeps it; what cannot be read stays.
     flushSync(() => target.blur());
     if (target.getAttribute("aria-invalid") === "true") return target.focus();
+    // Keeping it may have changed what there is.
+    if (!beyond) return within(HOPS)[place]?.focus();
     flushSync(() => change(false));
     next.scrollIntoView({ block: "nearest" });
     next.focus();
@@ -65,6 +78,7 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
             const box = event.currentTarget as HTMLElement;
             (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input]`) ?? box).focus();
           }}
+          onCloseAutoFocus={unlessTaken}
           onKeyDown={walk}
           tabIndex={-1}
           side="bottom"

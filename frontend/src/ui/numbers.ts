@@ -69,6 +69,13 @@ export function toHex(color: readonly number[]): string {
     .join("")}`;
 }
 
+/** What was typed as #rrggbb: six digits or three, with or without the sign; null where it is no colour. */
+export function hexIn(text: string): string | null {
+  const digits = /^\s*#?([0-9a-f]{3}|[0-9a-f]{6})\s*$/i.exec(text)?.[1]?.toLowerCase();
+  if (!digits) return null;
+  return `#${digits.length === 3 ? digits.replace(/./g, "$&$&") : digits}`;
+}
+
 export function fromHex(hex: string): number[] {
   return [1, 3, 5].map((k) => Number((parseInt(hex.slice(k, k + 2), 16) / 255).toFixed(4)));
 }

@@ -6,6 +6,7 @@ there before is kept as far as the new kind takes it; and what is compared, set 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from contextlib import suppress
 from copy import deepcopy
@@ -54,6 +55,7 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     put(document, path, fresh)
     if isinstance(before, dict):
         _carry(document, path, cls, fresh, before, slot)
+        _rename(document, path, cls, fresh, before, slot)
     _settle(document, path, cls, tell, chosen=isinstance(before, dict))
     if place.ui.get("type") == "amount":
         fit_amount(document, path, before)
@@ -177,6 +179,29 @@ def _carry(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, 
             _try(document, path, fresh, name, [deepcopy(before)] if ui.get("many") else deepcopy(before))
         elif ui.get("measures"):
             _convert(document, path, fresh, name, ui, before, known)
+
+
+def _rename(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, slot: str) -> None:
+    """An item that is still called after its kind is called after the new one: a ball that becomes a plane is no "Ball" any more.
+
+    One whose name stands in a formula keeps it.
+    """
+    known = Kind.registry[slot].get(before.get("kind", ""))
+    label, beside = str(fresh.get("label", "")), value_of(place_of(document, path[:-1]))
+    if known is None or not isinstance(beside, list) or not re.fullmatch(rf"{re.escape(known.title)}( \d+)?", label):
+        return
+    faults = _faults(document)
+    fresh["label"] = freshly_named(cls.title, [item for item in beside if item is not fresh])[1]
+    if _faults(document) > faults:
+        fresh["label"] = label
+
+
+def _faults(document: Raw) -> int:
+    """How much is wrong with a document, as far as it can be read."""
+    try:
+        return len(read_effect(document).problems)
+    except DocumentError as error:
+        return len(error.problems)
 
 
 def _convert(document: Raw, path: Path, fresh: Raw, name: str, ui: Raw, before: Raw, known: type[Part] | None) -> None:
