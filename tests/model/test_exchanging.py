@@ -204,6 +204,17 @@ class Exchanging(unittest.TestCase):
         added = exchanged(raw, ("rules", 0, "actions", 1), "set", tell)["rules"][0]["actions"][1]
         self.assertEqual(added["amount"]["value"], 42.0)
 
+    def test_what_nobody_has_yet_begins_with_something(self) -> None:
+        raw = small()
+        for present, begun in ((0.0, [0.0, 180.0, 0.0]), (90.0, [0.0, 90.0, 0.0])):
+            told = {name: [0.0, present, 0.0] for name in ("middle", "part")}
+            end = ("rules", 0, "actions", len(raw["rules"][0]["actions"]))
+            spun = exchanged(raw, end, "set", lambda *_, told=told: told, {"attribute": "spin"})
+            self.assertEqual(spun["rules"][0]["actions"][-1]["amount"], {"kind": "fixed", "value": begun})
+        # A quantity that is named by its kind alone is filled in, and what is held against it fits it.
+        compared = exchanged(raw, ("rules", 0, "condition"), "compare", None, {"quantity": {"kind": "distance"}})["rules"][0]["condition"]
+        self.assertEqual(compared["quantity"]["shape"], raw["shapes"][-1]["id"])
+
     def test_what_would_go_round_in_a_circle_is_refused_in_words(self) -> None:
         raw = small(shapes=[{"kind": "ball", "id": "ball", "label": "Ball", "parent": "point"}])
         with self.assertRaisesRegex(NothingFits, "carry one another in a circle"):

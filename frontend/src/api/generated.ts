@@ -1475,6 +1475,11 @@ export interface components {
             also: string;
             /** Category */
             category: string;
+            /**
+             * Facts As
+             * @default
+             */
+            facts_as: string;
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Help */

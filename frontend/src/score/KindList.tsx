@@ -3,19 +3,20 @@
 import { Command } from "cmdk";
 import { useState } from "react";
 import type { KindInfo } from "@/api/client";
-import type { Path } from "@/state/document";
+import type { Node, Path } from "@/state/document";
 import { usePreferences } from "@/state/use";
 import { unmarked } from "@/ui/words";
-import { useScore } from "./context";
+import { attributes, useScore } from "./context";
 import { useFitting } from "./KindPicker";
-import { matches } from "./matching";
+import { found } from "./matching";
 import { cx } from "@/ui/cx";
 
 interface Props {
   slot: string;
   path: Path;
   present?: string;
-  onChoose: (info: KindInfo) => void;
+  /** Told what was chosen, and what else the words of the search have said of it. */
+  onChoose: (info: KindInfo, said: Node) => void;
 }
 
 /** A list this long is searched, and begins with what one uses most. */
@@ -24,7 +25,7 @@ const OFTEN = 3;
 const USED = "You use often";
 
 export function KindList({ slot, path, present, onChoose }: Props) {
-  const { catalogue } = useScore();
+  const { catalogue, effect } = useScore();
   const fitting = useFitting(slot, path);
   const used = usePreferences((state) => state.used);
   const kinds = (catalogue.slots[slot] ?? []).filter((kind) => fitting(kind) || kind.kind === present);
@@ -38,7 +39,9 @@ export function KindList({ slot, path, present, onChoose }: Props) {
           .sort((a, b) => times(b) - times(a))
           .slice(0, OFTEN)
       : [];
-  const rest = kinds.filter((kind) => !often.includes(kind) && matches(kind, search));
+  const hits = found(kinds, search, catalogue, attributes(catalogue, effect));
+  const hitOf = (kind: KindInfo) => hits.find((hit) => hit.kind === kind);
+  const rest = hits.map(({ kind }) => kind).filter((kind) => !often.includes(kind));
   const groups = [
     ...(often.length ? [{ title: USED, members: often }] : []),
     ...[...new Set(rest.map((kind) => kind.category))].map((title) => ({
@@ -73,11 +76,16 @@ export function KindList({ slot, path, present, onChoose }: Props) {
               <Command.Item
                 key={kind.kind}
                 value={kind.kind}
-                onSelect={() => onChoose(kind)}
+                onSelect={() => onChoose(kind, hitOf(kind)?.said ?? {})}
                 className="flex cursor-pointer items-center gap-2.5 rounded px-2 py-1 data-[selected=true]:bg-ice/12"
               >
                 <Picture slot={slot} kind={kind.kind} small />
                 <span className="min-w-0">{kind.title}</span>
+                {hitOf(kind)?.word && (
+                  <span className="text-xs text-soft" aria-hidden>
+                    {hitOf(kind)!.word}
+                  </span>
+                )}
                 {kind.kind === present && <span className="text-xs text-soft">now</span>}
               </Command.Item>
             ))}

@@ -31,11 +31,11 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
   const { meshes, catalogue } = useScore();
   const info = node && kindOf(catalogue, slot, node.kind);
   const rest = info ? unsaidOf(info, node) : [];
-  const choose = (info: KindInfo) => {
+  const choose = (info: KindInfo, said: Node) => {
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
-    void exchange(session, path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : {});
+    void exchange(session, path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : said);
   };
   const chip = (
     <button
@@ -110,7 +110,7 @@ interface PopoverProps {
   path: Path;
   label: string;
   trigger: ReactNode;
-  onChoose: (info: KindInfo) => void;
+  onChoose: (info: KindInfo, said: Node) => void;
   present?: string;
   /** Shown below the list. */
   rest?: ReactNode;
@@ -120,12 +120,12 @@ interface PopoverProps {
 export function KindPopover({ slot, path, label, trigger, onChoose, present, rest }: PopoverProps) {
   const app = useApp();
   const [open, setOpen] = useState(false);
-  const choose = (info: KindInfo) => {
+  const choose = (info: KindInfo, said: Node) => {
     setOpen(false);
     const { used } = app.preferences.getState();
     const key = `${slot}/${info.kind}`;
     app.preferences.setState({ used: { ...used, [key]: (used[key] ?? 0) + 1 } });
-    onChoose(info);
+    onChoose(info, said);
   };
   return (
     <Popover label={label} open={open} onOpenChange={setOpen} trigger={trigger} wide>
@@ -148,10 +148,10 @@ export function AddKind({ slot, path, label, words }: AddProps) {
   const session = useSession();
   const length = useStudio((state) => lengthAt(state.document, path));
   const end = [...path, length];
-  const add = (info: KindInfo) => {
+  const add = (info: KindInfo, said: Node) => {
     const { document, catalogue } = session.state;
     const lasting = placesOf(document, catalogue, path)[0] === "step";
-    void exchange(session, end, info.kind, lasting ? {} : ((info.on_a_moment ?? {}) as Node));
+    void exchange(session, end, info.kind, { ...(lasting ? {} : (info.on_a_moment as Node | null)), ...said });
   };
   const button = words ? (
     <button type="button" className="chip chip-quiet">

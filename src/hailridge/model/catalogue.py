@@ -12,7 +12,7 @@ from hailridge.model.attributes import BUILT_IN, OWN_RANGES, own_info
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import GROUP_COLORS, PARTS_OF_A_STEP, TRIGGER_PLACES, Clock, Effect, PictureSettings
 from hailridge.model.kind import Kind, Part
-from hailridge.model.parts import Action, Amount, Look, Quantity
+from hailridge.model.parts import Action, Amount, Condition, Look, Quantity
 
 FIXED_PARTS: dict[str, type[Part]] = {
     "clock": Clock,
@@ -55,6 +55,8 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     if issubclass(part, Quantity):
         entry |= {"unit": part.unit, "value_type": part.value_type, "soft": list(part.soft), "low": part.low, "high": part.high, "runs": part.runs}
         entry["start"] = part.start if part.start is not None else float(f"{(part.soft[0] + part.soft[1]) / 2:.3g}")
+    if issubclass(part, Condition):
+        entry["facts_as"] = part.facts_as
     if issubclass(part, Action):
         entry |= {"phase": part.phase, "places": list(part.places), "on_a_moment": part.on_a_moment}
     if issubclass(part, Look):

@@ -7,7 +7,7 @@ there before is kept as far as the new kind takes it; and what is compared, set 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import suppress
 from copy import deepcopy
 from typing import Any
@@ -56,7 +56,7 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     if isinstance(before, dict):
         _carry(document, path, cls, fresh, before, slot)
         _rename(document, path, cls, fresh, before, slot)
-    _settle(document, path, cls, tell, chosen=isinstance(before, dict))
+    _settle(document, path, cls, tell, cls.model_fields.keys() if isinstance(before, dict) else given or {})
     if place.ui.get("type") == "amount":
         fit_amount(document, path, before)
     _renew_around(document, path, tell)
@@ -103,13 +103,18 @@ def _allowed(document: Raw, path: Path, cls: type[Kind]) -> None:
 
 
 def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw) -> Raw:
-    """A new part with what is given, else with all defaults, its references naming the newest fitting things."""
+    """A new part with what is given, else with all defaults, its references naming the newest fitting things.
+
+    Of a part that is given by its kind alone, the rest is filled in likewise.
+    """
     node: Raw = {}
     for name, field in cls.model_fields.items():
-        if name in given:
-            node[name] = given[name]
-            continue
         ui = fields.ui_of(field)
+        if name in given:
+            said = given[name]
+            bare = isinstance(said, dict) and set(said) == {"kind"} and said["kind"] in Kind.registry.get(ui.get("slot", ""), {})
+            node[name] = {"kind": said["kind"], **_fresh(document, Kind.registry[ui["slot"]][said["kind"]], place, {})} if bare else said
+            continue
         if not field.is_required():
             default = field.get_default(call_default_factory=True)
             node[name] = deepcopy(default.model_dump() if isinstance(default, Part) else default)
@@ -230,14 +235,14 @@ def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:
 # ── Values that fit ─────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
-def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chosen: bool) -> None:
+def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chosen: Collection[str]) -> None:
     """Give fields that follow an attribute or a quantity of the new part itself a value to begin with."""
     node = value_of(place_of(document, path))
     followed = {str(ui.get("value_from") or ui.get("unit_from") or "") for ui in map(fields.ui_of, cls.model_fields.values())}
     for name in sorted(followed - {""}):
         # A test that is added begins with its own default; one that takes over what another compared begins at what there is of that.
-        if cls.model_fields[name].is_required() or chosen:
-            _renew(document, path, cls, node, name, tell, added=not chosen)
+        if cls.model_fields[name].is_required() or name in chosen:
+            _renew(document, path, cls, node, name, tell, added=name not in chosen)
 
 
 def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
@@ -267,7 +272,9 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
             continue
         suggestion = str(ui.get("suggest") or "middle")
         value = (told or {}).get(suggestion)
-        if value is None:
+        nothing = source == "attribute" and (not any(value) if isinstance(value, list | tuple) else value == 0)
+        if value is None or nothing:
+            # Where all have nothing of it yet, such as a spin, setting that would not be seen.
             value = _before_anything(node[source], source, suggestion, raw_table(document))
         node[name] = {"kind": "fixed", "value": value} if ui["type"] == "amount" else value
 

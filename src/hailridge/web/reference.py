@@ -78,6 +78,8 @@ class KindOut(BaseModel):
     """Whether an amount is one number, whatever is asked for."""
     places: list[str] | None = None
     on_a_moment: dict[str, Any] | None = None
+    facts_as: str = ""
+    """The condition that takes facts where this one holds numbers against something."""
     shader: str | None = None
 
 

@@ -89,11 +89,14 @@ class Drift(Action):
 
 
 def _three_noises(places: Any, drift: float, salt: int) -> NDArray[np.float64]:
-    """Three independent smooth noises at places (k, 3) in cells, about −1 to 1 each: (k, 3)."""
+    """Vectors of three independent smooth noises at places (k, 3) in cells, shorter than 1: (k, 3)."""
     out = np.empty((number_of(slice(0, len(places))), 4), np.float32)
     ways = np.empty((len(places), 3))
     for axis in range(3):
         shift = np.array([0.37 + 31.7 * axis, 0.71 + drift, 0.13 - 0.6 * drift], np.float32)
         noise.noise(len(places), np.ascontiguousarray(places + shift, np.float32), np.uint32((salt + axis) & 0xFFFFFF), out)
         ways[:, axis] = out[:, 0]
-    return ways * 1.5
+    ways *= 1.5
+    # Each is about −1 to 1, all three together may reach further: what is longer than that is bent back smoothly.
+    length = np.linalg.norm(ways, axis=1, keepdims=True)
+    return ways * np.tanh(length) / np.maximum(length, 1e-12)
