@@ -8,5 +8,4 @@ export default defineConfig({
   plugins: [react(), tailwindcss(), onlyUsedShaders()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   server: { port: 8601, proxy: { "/api": { target: "http://127.0.0.1:8600", ws: true } } },
-  build: { chunkSizeWarningLimit: 2000 },
 });

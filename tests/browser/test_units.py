@@ -197,7 +197,7 @@ class Words(Units):
 
     def test_kinds_are_found_by_what_one_would_say(self) -> None:
         found = self.run_in_page("""
-            const by = (words) => catalogue.slots.action.filter((kind) => units.kinds.matches(kind, words)).map((kind) => kind.kind);
+            const by = (words) => units.kinds.found(catalogue.slots.action, words, catalogue, []).map(({ kind }) => kind.kind);
             return Object.fromEntries(["fall", "stop", "split", "die", "grow"].map((words) => [words, by(words)]));
         """)
         for words, kind in {
@@ -208,6 +208,30 @@ class Words(Units):
             "grow": "approach",
         }.items():
             self.assertIn(kind, found[words], words)
+
+    def test_a_search_says_what_a_kind_is_about(self) -> None:
+        said = self.run_in_page("""
+            const own = [{ id: "wetness", label: "Wetness" }];
+            const first = (slot, words) => {
+                const all = [...catalogue.attributes, ...own];
+                const hit = units.kinds.found(catalogue.slots[slot], words, catalogue, all)[0];
+                return hit ? [hit.kind.kind, hit.said, hit.word] : null;
+            };
+            return [first("action", "set spin"), first("action", "approach wetness"), first("condition", "time in group"),
+                first("condition", "inside"), first("layer", "ramp speed"), first("action", "gravity"), first("action", "nonsense")];
+        """)
+        self.assertEqual(
+            said,
+            [
+                ["set", {"attribute": "spin"}, "spin"],
+                ["approach", {"attribute": "wetness"}, "Wetness"],
+                ["compare", {"quantity": {"kind": "time_in_group"}}, "time in its group"],
+                ["holds", {"quantity": {"kind": "inside"}}, "is inside a shape"],
+                ["ramp", {"quantity": {"kind": "speed"}}, "speed"],
+                ["gravity", {}, ""],
+                None,
+            ],
+        )
 
     def test_every_kind_has_a_picture(self) -> None:
         named = {

@@ -78,5 +78,8 @@ export function found(
     if (left.length === 0) own.push({ kind, said, word });
     else if (entry) about.push({ kind, said, word });
   }
-  return [...own, ...about];
+  // What is called so comes before what only says so somewhere.
+  const called = ({ kind }: Found) => words.filter((word) => begins(kind.title, [word])).length;
+  const ranked = (list: Found[]) => list.sort((one, other) => called(other) - called(one));
+  return [...ranked(own), ...ranked(about)];
 }

@@ -99,4 +99,4 @@ def _three_noises(places: Any, drift: float, salt: int) -> NDArray[np.float64]:
     ways *= 1.5
     # Each is about −1 to 1, all three together may reach further: what is longer than that is bent back smoothly.
     length = np.linalg.norm(ways, axis=1, keepdims=True)
-    return ways * np.tanh(length) / np.maximum(length, 1e-12)
+    return np.asarray(ways * np.tanh(length) / np.maximum(length, 1e-12), np.float64)
