@@ -44,7 +44,7 @@ export function Palette({
                       onOpenChange(false);
                       setTimeout(command.run, 0);
                     }}
-                    className="flex cursor-pointer justify-between rounded px-3 py-1.5 data-[selected=true]:bg-ice/12"
+                    className="flex cursor-pointer justify-between rounded px-3 py-1.5 data-[selected=true]:bg-ice/8"
                   >
                     {command.label}
                     {command.keys && <kbd className="tabular text-xs text-soft">{command.keys}</kbd>}

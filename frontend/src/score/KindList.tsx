@@ -77,7 +77,7 @@ export function KindList({ slot, path, present, onChoose }: Props) {
                 key={kind.kind}
                 value={kind.kind}
                 onSelect={() => onChoose(kind, hitOf(kind)?.said ?? {})}
-                className="flex cursor-pointer items-center gap-2.5 rounded px-2 py-1 data-[selected=true]:bg-ice/12"
+                className="flex cursor-pointer items-center gap-2.5 rounded px-2 py-1 data-[selected=true]:bg-ice/8"
               >
                 <Picture slot={slot} kind={kind.kind} small />
                 <span className="min-w-0">{kind.title}</span>

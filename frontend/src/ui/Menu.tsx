@@ -46,7 +46,7 @@ export function Menu({ trigger, entries, begun }: MenuProps) {
                   onSelect={entry.onSelect}
                   className={cx(
                     "flex cursor-pointer items-baseline justify-between gap-4 rounded px-2 py-1 outline-none",
-                    "data-[highlighted]:bg-ice/12 data-[disabled]:opacity-40",
+                    "data-[highlighted]:bg-ice/8 data-[disabled]:opacity-40",
                     `${entry.danger ? "text-ember" : ""}`,
                   )}
                 >
