@@ -6,8 +6,9 @@ import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
 import { cx } from "@/ui/cx";
 
-/** The first thing to be seen is the effects; what opens on them is fetched meanwhile. */
-const Menu = lazy(() => import("@/ui/Menu").then((module) => ({ default: module.Menu })));
+/** The first thing to be seen is the effects; what opens on one is fetched when one comes near, and made when it is asked for. */
+const menu = () => import("@/ui/Menu");
+const Menu = lazy(() => menu().then((module) => ({ default: module.Menu })));
 
 interface CardProps {
   effect: EffectSummary;
@@ -37,13 +38,17 @@ export function Card({
 }: CardProps) {
   const [wanted, setWanted] = useState(false);
   // Who points at an effect probably opens it: what its stage shows first is there by then.
-  const fetchOpening = () => {
+  const comeNear = () => {
+    void menu();
     if (effect.opening) new Image().src = effect.opening;
   };
   const more = (
     <button
       type="button"
       aria-label={`More for ${effect.name}`}
+      aria-haspopup="menu"
+      onPointerEnter={comeNear}
+      onClick={() => setWanted(true)}
       className="rounded bg-panel/80 p-1.5 text-soft hover:text-text"
     >
       <Ellipsis className="size-4" />
@@ -62,8 +67,8 @@ export function Card({
       <Link
         to={`/effects/${effect.id}`}
         state={{ opening: effect.opening }}
-        onPointerEnter={fetchOpening}
-        onFocus={fetchOpening}
+        onPointerEnter={comeNear}
+        onFocus={comeNear}
         className="block focus-visible:outline-offset-[-2px]"
         onClick={(event) => {
           if (!choosing) return;
@@ -112,19 +117,23 @@ export function Card({
         <Check className="size-4" />
       </button>
       <div className="absolute right-2 top-2">
-        <Suspense fallback={<span onClick={() => setWanted(true)}>{more}</span>}>
-          <Menu
-            begun={wanted}
-            trigger={more}
-            entries={[
-              { label: "Rename", hint: "F2", onSelect: () => onNaming(true) },
-              { label: "Make a copy", onSelect: onCopy },
-              { label: "Save to a file", onSelect: onSave },
-              { label: "Choose several", onSelect: () => onChoose(false) },
-              { label: "Delete", danger: true, onSelect: onDelete },
-            ]}
-          />
-        </Suspense>
+        {wanted ? (
+          <Suspense fallback={more}>
+            <Menu
+              begun
+              trigger={more}
+              entries={[
+                { label: "Rename", hint: "F2", onSelect: () => onNaming(true) },
+                { label: "Make a copy", onSelect: onCopy },
+                { label: "Save to a file", onSelect: onSave },
+                { label: "Choose several", onSelect: () => onChoose(false) },
+                { label: "Delete", danger: true, onSelect: onDelete },
+              ]}
+            />
+          </Suspense>
+        ) : (
+          more
+        )}
       </div>
     </li>
   );

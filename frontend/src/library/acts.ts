@@ -1,11 +1,12 @@
 /** What can be done with effects in the library, one or several. */
 
 import { answered, api, Refused, type EffectSummary } from "@/api/client";
+import { fetchList } from "./early";
 
 const path = (effect_id: string) => ({ params: { path: { effect_id } } });
 
 export const listed = (deleted: boolean): Promise<EffectSummary[]> =>
-  answered(api.GET("/api/effects", { params: { query: { deleted } } }));
+  answered(api.GET("/api/effects", { params: { query: { deleted } }, ...(deleted ? {} : { fetch: fetchList }) }));
 export const copy = (id: string) => answered(api.POST("/api/effects", { body: { copy_of: id } }));
 export const rename = (id: string, name: string) =>
   answered(api.PUT("/api/effects/{effect_id}/name", { ...path(id), body: { name } }));
