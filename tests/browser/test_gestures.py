@@ -73,6 +73,9 @@ class Gestures(BrowserCase):
         self.click(self.page.get_by_role("option", name=option, exact=True))
 
     def document(self) -> dict[str, Any]:
+        # What the server is still asked about comes before what is saved.
+        self.page.wait_for_timeout(300)
+        self.page.wait_for_load_state("networkidle")
         self.saved()
         address = self.page.url.replace("/effects/", "/api/effects/")
         found: dict[str, Any] = json.load(urllib.request.urlopen(address))["document"]

@@ -200,7 +200,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
     if (kind !== amount.kind) void exchange(session, path, kind);
   };
   return (
-    <div className="space-y-2.5">
+    <div className="space-y-1.5">
       {info?.fields.map((field) => {
         const inner = [...path, field.name];
         const value = amount[field.name] ?? null;
@@ -244,6 +244,22 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
             </Row>
           );
         const followed = amount.quantity ? quantityRange(amount.quantity as Node, catalogue, effect) : null;
+        if (field.type === "whole")
+          return (
+            <Row key={field.name} label={field.label}>
+              <NumberEditor
+                value={Number(value)}
+                store={storeAt(session, inner)}
+                label={field.label}
+                unit=""
+                low={0}
+                high={2 ** 31 - 1}
+                soft={[0, 100]}
+                whole
+                typedOnly
+              />
+            </Row>
+          );
         const own: ValueRange =
           field.type === "value"
             ? within(range, amount)
@@ -255,27 +271,18 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
         const base = field.name === "spread" && typeof around === "number" ? Math.abs(around) : undefined;
         return (
           <div key={field.name}>
-            {(info.fields.length > 1 || field.type !== "value") && (
-              <div className="text-xs text-soft">{field.label}</div>
-            )}
-            {field.type === "whole" ? (
-              <NumberEditor
-                value={Number(value)}
-                store={storeAt(session, inner)}
-                label={field.label}
-                unit=""
-                low={0}
-                high={2 ** 31 - 1}
-                soft={[0, 100]}
-                whole
-              />
-            ) : (
-              <ValueEditor value={value} path={inner} label={field.label} range={own} base={base} />
-            )}
+            <ValueEditor
+              value={value}
+              path={inner}
+              label={field.label}
+              range={own}
+              base={base}
+              heading={info.fields.length > 1 || field.type !== "value" ? field.label : undefined}
+            />
           </div>
         );
       })}
-      <div className="flex flex-wrap gap-1 border-t border-line pt-2" role="group" aria-label="How it varies">
+      <div className="flex flex-wrap gap-x-1 border-t border-line pt-1.5" role="group" aria-label="How it varies">
         {kinds
           .filter((kind) => !kind.single || !isWide(range))
           .map((kind) => (
@@ -286,7 +293,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
               title={unmarked(kind.help)}
               onClick={() => change(kind.kind)}
               className={cx(
-                "rounded px-2 py-0.5 text-xs",
+                "h-6 rounded px-2 text-xs",
                 `${kind.kind === amount.kind ? "bg-ice/15 text-ice" : "text-soft hover:bg-panel hover:text-text"}`,
               )}
             >

@@ -11,6 +11,8 @@ import { storeAt, type Store } from "@/state/store";
 interface Props {
   value: Json;
   path: Path;
+  /** What it is called, where that is not said above: then the way to keyframes stands beside it. */
+  heading?: string;
   children: (present: Json, store: Store) => ReactNode;
 }
 
@@ -20,7 +22,7 @@ export function useKeyedValue(path: Path): KeyValue | null {
   return useRun((state) => state.shown?.frame.head.keyed[address] ?? null);
 }
 
-export function Keyable({ value, path, children }: Props) {
+export function Keyable({ value, path, heading, children }: Props) {
   const session = useSession();
   const now = useTimeAt(path);
   const track = useStudio((state) => state.track);
@@ -32,12 +34,23 @@ export function Keyable({ value, path, children }: Props) {
       session.edit(path, curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: SMOOTH }]));
       session.set({ track: path });
     };
-    return (
+    const more = (
+      <button type="button" className="h-6 text-xs text-soft hover:text-brass" onClick={begin}>
+        + keyframes
+      </button>
+    );
+    return heading ? (
+      <>
+        <div className="flex items-center justify-between text-xs text-soft">
+          {heading}
+          {more}
+        </div>
+        {children(value, storeAt(session, path))}
+      </>
+    ) : (
       <>
         {children(value, storeAt(session, path))}
-        <button type="button" className="mt-1 text-xs text-soft hover:text-brass" onClick={begin}>
-          + keyframes
-        </button>
+        <div>{more}</div>
       </>
     );
   }
@@ -59,6 +72,7 @@ export function Keyable({ value, path, children }: Props) {
     session.edit(path, keys.length > 1 ? curve(keys.filter((_, index) => index !== here)) : (keys[0]!.value as Json));
   return (
     <>
+      {heading && <div className="text-xs text-soft">{heading}</div>}
       {children(present as Json, store)}
       <div className="mt-1 flex items-center gap-0.5 text-xs text-brass">
         <IconButton

@@ -34,6 +34,8 @@ interface NumberProps {
   perFrame?: string | null;
   /** What percent are of, where that is not the present value. */
   base?: number;
+  /** Whether it has no slider: a seed, of which one is as good as another. */
+  typedOnly?: boolean;
 }
 
 export const KEEPS =
@@ -43,7 +45,20 @@ export const KEEPS =
 /** From here on a time is without end. */
 const EVER = 1e8;
 
-export function NumberEditor({ value, store, label, unit, low, high, soft, step, whole, perFrame, base }: NumberProps) {
+export function NumberEditor({
+  value,
+  store,
+  label,
+  unit,
+  low,
+  high,
+  soft,
+  step,
+  whole,
+  perFrame,
+  base,
+  typedOnly,
+}: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
   const [text, setText] = useState<string | null>(null);
@@ -73,17 +88,19 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
   const keep = (next: number) => (whole ? Math.round(next) : Number(next.toPrecision(6)));
   const unitWord = unit === "share" ? "%" : unit === "count" ? "" : (catalogue.units[unit] ?? unit);
   return (
-    <div className="grid grid-cols-[1fr_auto] items-center gap-x-3">
-      <Slider
-        label={label}
-        value={value}
-        low={span[0]}
-        high={span[1]}
-        step={fine}
-        bend={bend}
-        onTry={(next) => store.try(keep(next))}
-        onCommit={(next) => store.commit(keep(next))}
-      />
+    <div className={typedOnly ? "" : "grid grid-cols-[1fr_auto] items-center gap-x-3"}>
+      {!typedOnly && (
+        <Slider
+          label={label}
+          value={value}
+          low={span[0]}
+          high={span[1]}
+          step={fine}
+          bend={bend}
+          onTry={(next) => store.try(keep(next))}
+          onCommit={(next) => store.commit(keep(next))}
+        />
+      )}
       <span className="flex items-baseline gap-1.5">
         <input
           aria-label={label}
@@ -100,7 +117,7 @@ export function NumberEditor({ value, store, label, unit, low, high, soft, step,
             if (event.key === "Escape") restore();
           }}
         />
-        <span className="min-w-8 text-soft">{unitWord}</span>
+        {!(typedOnly && !unitWord) && <span className="min-w-8 text-soft">{unitWord}</span>}
       </span>
       {(fault || otherWay(value, unit, fps, perFrame)) && value < EVER && (
         <p className={`col-span-2 mt-0.5 text-xs ${fault ? "text-ember" : "text-soft"}`}>
@@ -127,15 +144,17 @@ export function ValueEditor({
   label,
   range,
   base,
+  heading,
 }: {
   value: Json;
   path: Path;
   label: string;
   range: ValueRange;
   base?: number;
+  heading?: string;
 }) {
   return (
-    <Keyable value={value} path={path}>
+    <Keyable value={value} path={path} heading={heading}>
       {(present, store) => {
         if (range.value === "color")
           return <ColorEditor value={isColor(present) ? present : [1, 1, 1]} store={store} label={label} />;

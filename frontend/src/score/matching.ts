@@ -78,8 +78,9 @@ export function found(
     if (left.length === 0) own.push({ kind, said, word });
     else if (entry) about.push({ kind, said, word });
   }
-  // What is called so comes before what only says so somewhere.
-  const called = ({ kind }: Found) => words.filter((word) => begins(kind.title, [word])).length;
+  // What is called so comes before what is also called so, and that before what only says so somewhere.
+  const called = ({ kind: { title, also } }: Found) =>
+    words.reduce((sum, word) => sum + (begins(title, [word]) ? 2 : begins(also, [word]) ? 1 : 0), 0);
   const ranked = (list: Found[]) => list.sort((one, other) => called(other) - called(one));
   return [...ranked(own), ...ranked(about)];
 }
