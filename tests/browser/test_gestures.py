@@ -49,6 +49,7 @@ class Gestures(BrowserCase):
     def typed(self, text: str, then: str = "Enter") -> None:
         """A value typed over what has the focus; Tab goes on to the next."""
         self.made += 1
+        self.page.wait_for_function("document.activeElement.matches('input')")
         self.page.keyboard.type(text)
         self.page.keyboard.press(then)
 

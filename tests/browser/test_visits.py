@@ -67,7 +67,7 @@ class Visits(BrowserCase):
         self.wait_computed()
         self.seek(60)
         page.get_by_role("link", name="Back to the library").click()
-        page.wait_for_timeout(800)
+        page.wait_for_timeout(2000)
         held.clear()
         page.route("**/frames/60*", lambda route: held.append(route))
         page.get_by_role("heading", name="Tin flags in the gust").click()

@@ -27,10 +27,16 @@ const TYPING =
 const OWN_SPACE =
   "input[type=checkbox], input[type=radio], [role=menu], [role=listbox], [role=alertdialog], [data-modal]";
 
+/** A value's box in which nothing has been typed: undo there means the document's. */
+const UNTOUCHED = "[data-hop]:not([data-typed])";
+
 /** Text fields keep their keys, open menus and dialogs too; Space plays from wherever else the focus happens to be. */
 export function isTaken(event: KeyboardEvent): boolean {
   const target = event.target instanceof Element ? event.target : document.body;
-  if (target.closest(TYPING)) return !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() === "z";
+  if (target.closest(TYPING)) {
+    const undoing = event.key.toLowerCase() === "z";
+    return !(event.ctrlKey || event.metaKey) || (undoing && !target.matches(UNTOUCHED));
+  }
   if (event.key === " ") return !!target.closest(OWN_SPACE);
   // Undo and the palette also work from within a value's box.
   const control = event.ctrlKey || event.metaKey;

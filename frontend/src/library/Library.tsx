@@ -42,7 +42,10 @@ export function Library({ onIdle }: { onIdle: () => void }) {
     }, 60);
     return () => clearTimeout(timer);
   }, [there, app, onIdle]);
-  useEffect(() => void client.invalidateQueries({ queryKey: ["effects"] }), [news, client]);
+  useEffect(() => {
+    // At the very beginning there is no news yet: the list is on its way.
+    if (news > 0) void client.invalidateQueries({ queryKey: ["effects"] });
+  }, [news, client]);
   useEffect(() => {
     const key = (event: KeyboardEvent) => {
       const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement;

@@ -105,6 +105,7 @@ export function NumberEditor({
         <input
           aria-label={label}
           data-hop
+          data-typed={text !== null || undefined}
           aria-invalid={fault !== ""}
           title={KEEPS}
           className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-right focus:border-ice focus:outline-none"

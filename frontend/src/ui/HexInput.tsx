@@ -25,6 +25,7 @@ export function HexInput({ value, label, onTake }: Props) {
       <input
         aria-label={label}
         data-hop
+        data-typed={text !== null || undefined}
         aria-invalid={fault}
         className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-text focus:border-ice focus:outline-none"
         value={text ?? present}
