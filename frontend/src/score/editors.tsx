@@ -1,13 +1,13 @@
 /** Editors for single values, used in popovers and in the list of all values. */
 
 import { RotateCcw } from "lucide-react";
-import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
 import { IconButton, Slider } from "@/ui/controls";
 import { HexInput } from "@/ui/HexInput";
 import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
+import { useTyped } from "@/ui/useTyped";
 import { unmarked } from "@/ui/words";
 import { fieldNow, isColor, useScore, type ValueRange } from "./context";
 import { Keyable } from "./Keyable";
@@ -61,29 +61,24 @@ export function NumberEditor({
 }: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
-  const [text, setText] = useState<string | null>(null);
-  const [fault, setFault] = useState("");
   const shown = unit === "share" ? value * 100 : value;
   const span = [Math.min(soft[0], value), Math.max(soft[1], value < EVER ? value : soft[1])] as const;
   const fine = step ?? (whole ? 1 : 10 ** Math.floor(Math.log10(Math.max(1e-9, span[1] - span[0])) - 2));
-  /** What cannot be read stays in the box, with the reason under it. */
-  const take = (raw: string) => {
+  const present = value >= EVER ? "ever" : plain(shown).replace("−", "-");
+  const { fault, box } = useTyped(present, (raw) => {
     // A bare number is a percentage where those are shown.
     const given = unit === "share" && !raw.includes("%") && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
     const read =
       raw.trim() === "ever" && unit === "s" && (high ?? 0) >= EVER
         ? { value: high! }
         : typed(given, { unit, fps, present: value < EVER ? value : undefined, base });
-    const refuse = (why: string) => (setText(raw), setFault(why));
-    if ("fault" in read) return refuse(read.fault);
+    if ("fault" in read) return read.fault;
     const worth = unit === "share" ? 100 : 1;
-    if (low !== null && read.value < low) return refuse(`cannot be below ${plain(low * worth)}`);
-    if (high !== null && read.value > high) return refuse(`cannot be above ${plain(high * worth)}`);
-    setFault("");
-    setText(null);
+    if (low !== null && read.value < low) return `cannot be below ${plain(low * worth)}`;
+    if (high !== null && read.value > high) return `cannot be above ${plain(high * worth)}`;
     store.commit(whole ? Math.round(read.value) : read.value);
-  };
-  const restore = () => (setText(null), setFault(""));
+    return "";
+  });
   const bend = bendOf(soft, span);
   const keep = (next: number) => (whole ? Math.round(next) : Number(next.toPrecision(6)));
   const unitWord = unit === "share" ? "%" : unit === "count" ? "" : (catalogue.units[unit] ?? unit);
@@ -103,20 +98,10 @@ export function NumberEditor({
       )}
       <span className="flex items-baseline gap-1.5">
         <input
+          {...box}
           aria-label={label}
-          data-hop
-          data-typed={text !== null || undefined}
-          aria-invalid={fault !== ""}
           title={KEEPS}
           className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-right focus:border-ice focus:outline-none"
-          value={text ?? (value >= EVER ? "ever" : plain(shown).replace("−", "-"))}
-          onChange={(event) => setText(event.target.value)}
-          onFocus={(event) => event.target.select()}
-          onBlur={() => text !== null && take(text)}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") take(event.currentTarget.value);
-            if (event.key === "Escape") restore();
-          }}
         />
         {!(typedOnly && !unitWord) && <span className="min-w-8 text-soft">{unitWord}</span>}
       </span>

@@ -1,7 +1,7 @@
-/** A colour typed as hexadecimal digits; what cannot be read stays in the box, with the reason. */
+/** A colour typed as hexadecimal digits. */
 
-import { useState } from "react";
 import { fromHex, hexIn, toHex } from "./numbers";
+import { useTyped } from "./useTyped";
 
 interface Props {
   value: readonly number[];
@@ -11,33 +11,20 @@ interface Props {
 
 export function HexInput({ value, label, onTake }: Props) {
   const present = toHex(value);
-  const [text, setText] = useState<string | null>(null);
-  const [fault, setFault] = useState(false);
-  const restore = () => (setText(null), setFault(false));
-  const take = (raw: string) => {
+  const { fault, box } = useTyped(present, (raw) => {
     const read = hexIn(raw);
-    if (!read) return (setText(raw), setFault(true));
-    restore();
+    if (!read) return "three or six digits, like #ff8800";
     if (read !== present) onTake(fromHex(read));
-  };
+    return "";
+  });
   return (
     <span>
       <input
+        {...box}
         aria-label={label}
-        data-hop
-        data-typed={text !== null || undefined}
-        aria-invalid={fault}
         className="tabular w-20 rounded border border-line bg-panel px-1.5 py-0.5 text-text focus:border-ice focus:outline-none"
-        value={text ?? present}
-        onChange={(event) => setText(event.target.value)}
-        onFocus={(event) => event.target.select()}
-        onBlur={() => text !== null && take(text)}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") take(event.currentTarget.value);
-          if (event.key === "Escape") restore();
-        }}
       />
-      {fault && <span className="ml-2 text-xs text-ember">three or six digits, like #ff8800</span>}
+      {fault && <span className="ml-2 text-xs text-ember">{fault}</span>}
     </span>
   );
 }
