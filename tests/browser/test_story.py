@@ -122,7 +122,11 @@ class BrowserCase(unittest.TestCase):
     def drag_threshold(self, start: float, end: float) -> Locator:
         """Drag a line on the open distribution between two shares of its width, in one go."""
         line = self.page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
-        box = line.bounding_box()
+        box, before = line.bounding_box(), None
+        while box != before:
+            # The box that it stands in finds its place once it knows how large it is: on a busy machine that takes a while.
+            self.page.wait_for_timeout(150)
+            box, before = line.bounding_box(), box
         assert box
         self.page.mouse.move(box["x"] + box["width"] * start, box["y"] + 30)
         self.page.mouse.down()

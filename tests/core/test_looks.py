@@ -178,7 +178,7 @@ class Linking(unittest.TestCase):
         self.assertTrue((points[:, [0, 3], 3] == 0).all())
 
     def test_the_nearest_few_agree_with_scipy_on_degenerate_clouds_too(self) -> None:
-        from hailridge.core.state.neighbours import Grid
+        from hailridge.core.state.surroundings import Crowd, Sight, nearest
 
         rng = np.random.default_rng(4)
         for places in (
@@ -189,7 +189,8 @@ class Linking(unittest.TestCase):
         ):
             places = places.astype(np.float32)
             rows = np.arange(len(places))
-            found, distances = Grid(places, 0.3).nearest(places, np.full(1, 0.3, np.float32), 5, rows, rows)
+            crowd = Crowd(places, rows, np.full(len(places), -1, np.int32))
+            found, distances, _thinned = nearest(crowd, Sight(np.full(1, 0.3, np.float32)), crowd, None, 5)
             theirs, _ = cKDTree(places.astype(np.float64)).query(
                 places.astype(np.float64), k=6, distance_upper_bound=0.3 + 1e-7
             )

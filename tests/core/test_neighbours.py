@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 
 from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.near import nearest_of, neighbour_counts
 from hailridge.core.scene.plan import Plan
 from hailridge.core.state.neighbours import Grid
 from hailridge.model.validation import read_effect
@@ -136,11 +137,11 @@ class InRules(unittest.TestCase):
             moment = recorded_moment(Plan(effect, MemoryAssets()), columns, 3, 0)
             moment.doomed = np.zeros(3, np.bool_)
             if counted_first:
-                moment.neighbour_counts(slice(0, 3), 5.0, [])
+                neighbour_counts(moment, slice(0, 3), 5.0, [])
             moment.doom(np.array([1]))
-            self.assertEqual(moment.nearest(slice(0, 3), 5.0, []).tolist(), [2, 0, 0])
-            self.assertEqual(moment.neighbour_counts(slice(0, 3), 5.0, []).tolist(), [1, 2, 1])
-            self.assertEqual(moment.nearest(slice(0, 3), 5.0, ["a"]).tolist(), [2, 0, 0])
+            self.assertEqual(nearest_of(moment, slice(0, 3), 5.0, [], 1)[0][:, 0].tolist(), [2, 0, 0])
+            self.assertEqual(neighbour_counts(moment, slice(0, 3), 5.0, []).tolist(), [1, 2, 1])
+            self.assertEqual(nearest_of(moment, slice(0, 3), 5.0, ["a"], 1)[0][:, 0].tolist(), [2, 0, 0])
 
 
 if __name__ == "__main__":

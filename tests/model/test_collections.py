@@ -69,4 +69,4 @@ class OfEveryDocument(unittest.TestCase):
         lists = {name for name, field in Effect.model_fields.items() if str(field.annotation).startswith("list[")}
         self.assertEqual(lists, set(COLLECTIONS))
         self.assertEqual(set(ITEMS), lists | {"clock", "picture"})
-        self.assertEqual(set(FIXED_PARTS), {"clock", "picture", "dials", "groups", "attributes", "sources", "rules"})
+        self.assertEqual(set(FIXED_PARTS), {"clock", "picture", "dials", "groups", "neighbourhoods", "attributes", "sources", "rules"})

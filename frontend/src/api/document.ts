@@ -17,6 +17,7 @@ export interface components {
             shapes: (components["schemas"]["Compound"] | components["schemas"]["Point"] | components["schemas"]["Disc"] | components["schemas"]["Plane"] | components["schemas"]["MeshShape"] | components["schemas"]["Path"] | components["schemas"]["Box"] | components["schemas"]["Ball"] | components["schemas"]["Ring"] | components["schemas"]["Tube"] | components["schemas"]["Cone"])[];
             fields: (components["schemas"]["Combination"] | components["schemas"]["Falloff"] | components["schemas"]["FormulaField"] | components["schemas"]["Gradient"] | components["schemas"]["NoiseField"])[];
             groups: components["schemas"]["Group"][];
+            neighbourhoods: components["schemas"]["Neighbourhood"][];
             attributes: components["schemas"]["Attribute"][];
             sources: components["schemas"]["Source"][];
             rules: components["schemas"]["Rule"][];
@@ -201,7 +202,7 @@ export interface components {
              * @enum {string}
              */
             kind: "as_it_is";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             factor: number | {
                 keys: {
                     at: number;
@@ -388,7 +389,7 @@ export interface components {
              * @enum {string}
              */
             kind: "bands";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -414,7 +415,7 @@ export interface components {
              * @enum {string}
              */
             kind: "between";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             low: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             high: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
@@ -643,7 +644,7 @@ export interface components {
              * @enum {string}
              */
             kind: "by_quantity";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -743,7 +744,7 @@ export interface components {
              * @enum {string}
              */
             kind: "compare";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             /** @enum {string} */
             comparison: "above" | "at_least" | "below" | "at_most" | "equal";
             threshold: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
@@ -1261,6 +1262,72 @@ export interface components {
             kind: "formula";
             text: string;
         };
+        FoundAttribute: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found_attribute";
+            attribute: string;
+            /** @enum {string} */
+            which: "nearest" | "furthest";
+            order: number;
+            /** @enum {string} */
+            part: "size" | "x" | "y" | "z";
+        };
+        FoundCount: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found";
+        };
+        FoundDensity: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found_density";
+            /** @enum {string} */
+            per: "reach" | "volume";
+        };
+        FoundDirection: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found_direction";
+            /** @enum {string} */
+            which: "nearest" | "furthest" | "mean";
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+        };
+        FoundDistance: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found_distance";
+            /** @enum {string} */
+            which: "nearest" | "furthest" | "mean";
+            order: number;
+        };
+        FoundMean: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found_mean";
+            attribute: string;
+            /** @enum {string} */
+            part: "size" | "x" | "y" | "z";
+        };
         FromCentre: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1275,6 +1342,25 @@ export interface components {
                 }[];
             };
             seed: number;
+        };
+        GiveTo: {
+            id: string | null;
+            neighbourhood: string;
+            attribute: string;
+            half_life: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give_to";
+            /** @enum {string} */
+            whom: "all" | "nearest" | "furthest";
         };
         Gradient: {
             id: string;
@@ -1334,7 +1420,7 @@ export interface components {
              * @enum {string}
              */
             kind: "holds";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
         };
         ImpactSpeed: {
             /**
@@ -1458,13 +1544,21 @@ export interface components {
             /** @enum {string} */
             age: "back" | "on";
         };
+        LookedAt: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "looked_at";
+        };
         Mapped: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "mapped";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -1590,6 +1684,25 @@ export interface components {
              */
             kind: "move_back";
         };
+        MoveFound: {
+            id: string | null;
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_found";
+            /** @enum {string} */
+            whom: "all" | "nearest" | "furthest";
+            group: string;
+            pause: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
         Multiply: {
             id: string | null;
             where: string | null;
@@ -1611,6 +1724,26 @@ export interface components {
             kind: "neighbours";
             distance: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             who: string[];
+        };
+        Neighbourhood: {
+            id: string;
+            label: string;
+            who: string[];
+            among: string[];
+            nested: boolean;
+            reach: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            edges: boolean;
+            most: number;
+            angle: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /** @enum {string} */
+            kin: "any" | "others" | "siblings";
+            keeping: boolean;
         };
         NoiseField: {
             id: string;
@@ -1745,7 +1878,7 @@ export interface components {
              * @enum {string}
              */
             kind: "ramp";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -1990,6 +2123,14 @@ export interface components {
             kind: "place";
             /** @enum {string} */
             axis: "x" | "y" | "z";
+        };
+        PlaceInOrder: {
+            neighbourhood: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place_in_order";
         };
         Plain: {
             id: string | null;
@@ -2337,8 +2478,8 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
         };
         Set: {
             id: string | null;
@@ -2415,7 +2556,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -2443,6 +2584,7 @@ export interface components {
             radius: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             lifetime: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             color: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            at: string | null;
             inherit_velocity: number | {
                 keys: {
                     at: number;
@@ -2558,6 +2700,25 @@ export interface components {
             kind: "switch";
             rule: string;
             on: boolean;
+        };
+        TakeFrom: {
+            id: string | null;
+            neighbourhood: string;
+            attribute: string;
+            half_life: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take_from";
+            /** @enum {string} */
+            whom: "mean" | "nearest" | "furthest";
         };
         Time: {
             /**

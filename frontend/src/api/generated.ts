@@ -814,6 +814,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description A neighbourhood at a frame, as it was when the rules of its last step acted.
+         */
+        get: operations["search_api_trials__trial_id__frames__number__neighbourhoods__neighbourhood__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}/distances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search Distances
+         * @description How far away the nearest of each seeker is at a frame, whatever the reach; `passing`: how many have one within reach.
+         */
+        get: operations["search_distances_api_trials__trial_id__frames__number__neighbourhoods__neighbourhood__distances_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}/particles/{particle}": {
         parameters: {
             query?: never;
@@ -1637,6 +1677,29 @@ export interface components {
             tab: string;
         };
         /**
+         * SearchOut
+         * @description How a neighbourhood did at a frame: how many looked, how many of them found anybody, how many could be found; the mean number found, the
+         *     shortest and longest reach (m), why nobody was found, in words (empty where somebody was); of one particle, what it saw.
+         */
+        SearchOut: {
+            /** Finding */
+            finding: number;
+            /** Mean */
+            mean: number;
+            /** Reach */
+            reach: [
+                number,
+                number
+            ];
+            /** Seekers */
+            seekers: number;
+            /** Targets */
+            targets: number;
+            /** Text */
+            text: string;
+            view: components["schemas"]["ViewOut"] | null;
+        };
+        /**
          * Starter
          * @description A starting point for a new effect.
          */
@@ -1798,6 +1861,30 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /**
+         * ViewOut
+         * @description What one particle sees (`core.looking.searching.View`).
+         */
+        ViewOut: {
+            /** Angle */
+            angle: number;
+            /** Count */
+            count: number;
+            /** Distances */
+            distances: number[];
+            /** Heading */
+            heading: number[] | null;
+            /** Ids */
+            ids: number[];
+            /** Middle */
+            middle: number[] | null;
+            /** Place */
+            place: number[];
+            /** Places */
+            places: number[][];
+            /** Reach */
+            reach: number;
         };
     };
     responses: never;
@@ -3225,6 +3312,74 @@ export interface operations {
                 "application/json": components["schemas"]["Reading"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    search_api_trials__trial_id__frames__number__neighbourhoods__neighbourhood__get: {
+        parameters: {
+            query?: {
+                particle?: number | null;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                neighbourhood: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    search_distances_api_trials__trial_id__frames__number__neighbourhoods__neighbourhood__distances_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                neighbourhood: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

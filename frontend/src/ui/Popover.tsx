@@ -2,7 +2,7 @@
 
 import { Popover as RadixPopover } from "radix-ui";
 import { flushSync } from "react-dom";
-import { useState, type KeyboardEvent, type ReactNode } from "react";
+import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import { cx } from "@/ui/cx";
 import { unlessTaken } from "./focus";
 
@@ -28,12 +28,43 @@ function neighbour(box: HTMLElement, by: number): HTMLElement | null {
   return place < 0 ? null : (chips[place + by] ?? null);
 }
 
+/**
+ * Where a box opens: at its trigger as it stood then, within the item that both belong to. What is dragged in the box rewrites the
+ * sentence that the trigger stands in, and the box must not move under the pointer.
+ */
+class Place {
+  private readonly rest = { x: 0, y: 0, width: 0, height: 0 };
+  private item: Element | null = null;
+  readonly current = { getBoundingClientRect: () => this.now(), contextElement: undefined as Element | undefined };
+
+  open(trigger: Element | null): void {
+    this.current.contextElement = trigger ?? undefined;
+    this.item = trigger?.closest("[data-item]") ?? trigger;
+    const [inner, outer] = [trigger?.getBoundingClientRect(), this.item?.getBoundingClientRect()];
+    if (!inner || !outer) return;
+    Object.assign(this.rest, { x: inner.x - outer.x, y: inner.y - outer.y, width: inner.width, height: inner.height });
+  }
+
+  private now(): DOMRect {
+    const outer = this.item?.getBoundingClientRect();
+    const { x, y, width, height } = this.rest;
+    return new DOMRect((outer?.x ?? 0) + x, (outer?.y ?? 0) + y, width, height);
+  }
+}
+
 export function Popover({ trigger, children, label, wide, open, onOpenChange }: PopoverProps) {
   const [own, setOwn] = useState(false);
+  const opener = useRef<HTMLButtonElement>(null);
+  const place = useMemo(() => new Place(), []);
   const change = (next: boolean) => {
     setOwn(next);
     onOpenChange?.(next);
   };
+  const shown = open ?? own;
+  // The box itself is put on the page after this, and asks then.
+  useLayoutEffect(() => {
+    if (shown) place.open(opener.current);
+  }, [shown, place]);
   const walk = (event: KeyboardEvent<HTMLDivElement>) => {
     const target = event.target as HTMLElement;
     if (!target.matches(HOPS)) return;
@@ -67,8 +98,11 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
       ?.focus();
   };
   return (
-    <RadixPopover.Root open={open ?? own} onOpenChange={change}>
-      <RadixPopover.Trigger asChild>{trigger}</RadixPopover.Trigger>
+    <RadixPopover.Root open={shown} onOpenChange={change}>
+      <RadixPopover.Anchor virtualRef={place} />
+      <RadixPopover.Trigger ref={opener} asChild>
+        {trigger}
+      </RadixPopover.Trigger>
       <RadixPopover.Portal>
         <RadixPopover.Content
           aria-label={label}

@@ -11,6 +11,7 @@ from hailridge.model import fields
 from hailridge.model.attributes import WIDE, AttributeInfo, own_info
 from hailridge.model.fields import collection
 from hailridge.model.kind import Identifier, Label, Part, Value, Vector
+from hailridge.model.neighbourhoods import Neighbourhood
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 
 FORMAT = 6
@@ -295,6 +296,7 @@ class Effect(Part):
     shapes: list[Shape] = collection("shape", most=64)
     fields: list[FieldKind] = collection("field", most=64)
     groups: list[Group] = collection("group", most=64, shown=("color",))
+    neighbourhoods: list[Neighbourhood] = collection("neighbourhood", most=32)
     attributes: list[Attribute] = collection("attribute", most=32)
     sources: list[Source] = collection("source", most=64)
     rules: list[Rule] = collection("rule", most=200)

@@ -18,6 +18,7 @@ from hailridge.model.collections import named
 from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
+from hailridge.model.neighbourhoods import Neighbourhood
 from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
 from hailridge.model.validation import DocumentError, read_effect
@@ -156,13 +157,19 @@ def _made_for(document: Raw, to: str) -> Raw:
         return {"id": "particles", "label": "Particles", "color": "#56b4e9", "parent": None}
     if to == "shape":
         return _spelled("shape", "ball") | {"id": "ball", "label": "Ball", "visible": True, "position": [0.0, 1.0, 0.0]}
+    if to == "neighbourhood":
+        return _defaults(Neighbourhood) | {"id": "surroundings", "label": "Surroundings"}
     if not document.get("shapes"):
         document["shapes"] = [_made_for(document, "shape")]
     return _spelled("field", "falloff") | {"id": "field", "label": "Field", "shape": document["shapes"][-1]["id"]}
 
 
 def _spelled(slot: str, kind: str) -> Raw:
-    cls = Kind.registry[slot][kind]
+    return _defaults(Kind.registry[slot][kind])
+
+
+def _defaults(cls: type[Part]) -> Raw:
+    """All of a part that has a default."""
     return {name: deepcopy(field.get_default(call_default_factory=True)) for name, field in cls.model_fields.items() if not field.is_required()}
 
 

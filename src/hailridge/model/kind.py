@@ -141,6 +141,10 @@ class Part(BaseModel):
         """What rules have to remember of each particle on its behalf, with the id of the rule."""
         return iter(())
 
+    def asks_around(self) -> Iterator[tuple[str, str]]:
+        """What it reads of neighbourhoods: the id of each, and which of its results (`core.scene.around`)."""
+        return iter(())
+
     def returns_to(self) -> str | None:
         """The attribute whose first values have to be kept on its behalf."""
         return None

@@ -34,7 +34,7 @@ class DocumentError(ValueError):
 Raw = Callable[[], dict[str, Any]]
 """Gives the document as plain data."""
 
-LEFT_OUT = ("rules", "fields", "looks")
+LEFT_OUT = ("rules", "fields", "looks", "neighbourhoods")
 """Collections whose items an effect can run without: what is wrong with one of them does not stop the others."""
 
 
@@ -65,22 +65,25 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
 
 
 def _relying_on_broken(effect: Effect, problems: list[Problem]) -> list[Problem]:
-    """Fields and rules that read a field which is left out, and what reads those again."""
+    """Whatever reads a field or a neighbourhood that is left out, and what reads those again."""
     if not problems:
         return []
     raw = effect.model_dump()
     broken = {problem.path[:2] for problem in problems if not problem.only_there}
-    labels: dict[str, str] = {field.id: field.label for field in effect.fields}  # type: ignore[attr-defined]
+    sorts = {"fields": "field", "neighbourhoods": "neighbourhood"}
+    labels = {(word, item["id"]): item["label"] for name, word in sorts.items() for item in raw[name]}
     found: list[Problem] = []
     while True:
-        gone = {raw["fields"][path[1]]["id"] for path in broken if path[0] == "fields"}
+        gone = {(sorts[str(path[0])], raw[path[0]][path[1]]["id"]) for path in broken if path[0] in sorts}
         more = []
-        for collection in ("fields", "rules"):
+        for collection in ("fields", "neighbourhoods", "rules"):
             for index, item in enumerate(getattr(effect, collection)):
                 place = (collection, index)
-                used = next(((path, name) for path, name in references(item, "field") if name in gone), None)
+                named = ((path, (word, name)) for word in sorts.values() for path, name in references(item, word))
+                used = next(((path, name) for path, name in named if name in gone), None)
                 if place not in broken and used is not None:
-                    more.append(problem_at(raw, (*place, *used[0]), f"relies on the field '{labels[used[1]]}', which is left out itself"))
+                    text = f"relies on the {used[1][0]} '{labels[used[1]]}', which is left out itself"
+                    more.append(problem_at(raw, (*place, *used[0]), text))
         if not more:
             return found
         found += more
@@ -130,12 +133,15 @@ def check(effect: Effect) -> Iterator[Problem]:
     for index, attribute in enumerate(effect.attributes):
         if attribute.id in BUILT_IN:
             yield problem_at(raw, ("attributes", index, "id"), f"'{attribute.id}' is an attribute that every particle already has")
-    for field in effect.fields:
+    for item in (*effect.fields, *effect.neighbourhoods):
         # A formula knows what it names once it has been read: only then can circles be seen.
-        deque(field.faults(effect), maxlen=0)
+        for _path, part in parts_of(item):
+            deque(part.faults(effect), maxlen=0)
     yield from _group_cycles(effect, raw)
     yield from _shape_cycles(effect, raw)
-    yield from _field_cycles(effect, raw)
+    yield from _circles(effect, raw, "fields", "a field cannot be combined with itself", "fields cannot be made of one another in a circle")
+    text = "neighbourhoods cannot decide in a circle how far they look"
+    yield from _circles(effect, raw, "neighbourhoods", "a neighbourhood cannot decide itself how far it looks", text)
     yield from _time_runs_on(effect, raw)
     dials = {dial.id: dial for dial in effect.dials}
     for _path, part in parts:
@@ -239,22 +245,21 @@ def _shape_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
             yield problem_at(raw, ("shapes", index, "path"), f"'{shapes[path].label}' is no path to move along")
 
 
-def _field_cycles(effect: Effect, raw: Raw) -> Iterator[Problem]:
-    """A field cannot be combined with itself, neither directly nor by way of others."""
-    used: dict[str, set[str]] = {}
-    for field in effect.fields:
-        used[field.id] = {name for _path, name in references(field, "field")}  # type: ignore[attr-defined]
+def _circles(effect: Effect, raw: Raw, collection: str, itself: str, others: str) -> Iterator[Problem]:
+    """Items that are made of themselves, directly or by way of others of their collection; the words for each."""
+    items, word = COLLECTIONS[collection].items(effect), COLLECTIONS[collection].word
+    used = {item.id: {name for _path, name in references(item, word)} for item in items}
     for index, (name, direct) in enumerate(used.items()):
-        part = next((path[-1] for path, one in references(effect.fields[index], "field") if one == name), None)
+        part = next((path for path, one in references(items[index], word) if one == name), None)
         if part is not None:
-            yield problem_at(raw, ("fields", index, part), "a field cannot be combined with itself")
+            yield problem_at(raw, (collection, index, *part), itself)
             continue
         seen, waiting = set(), list(direct)
         while waiting:
             current = waiting.pop()
             if current == name:
-                first = next(path[-1] for path, _one in references(effect.fields[index], "field"))
-                yield problem_at(raw, ("fields", index, first), "fields cannot be made of one another in a circle")
+                first = next(path for path, _one in references(items[index], word))
+                yield problem_at(raw, (collection, index, *first), others)
                 break
             if current not in seen:
                 seen.add(current)

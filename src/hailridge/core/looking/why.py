@@ -156,10 +156,22 @@ def _nobody(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
     """Why none of a rule's groups has a member: not yet, or where they have gone."""
     scene, frame = moment.scene, moment.frame
     groups = np.flatnonzero(ready.members) if scene.effect.groups else np.array([], np.intp)
-    labels = [group.label for group in scene.effect.groups]
-    which = " or ".join(labels[group] for group in groups) if ready.rule.who else "the effect"
     if ready.off and np.isin(moment.column("group"), groups).any():
+        which = _called(moment, groups, bool(ready.rule.who))
         return f"Nobody is left to look at: rule {rule_numbers(scene.effect)[ready.index]} is switched off for everybody in {which} at frame {frame}."
+    return emptied(moment, ready.members, bool(ready.rule.who), events)
+
+
+def _called(moment: Moment, groups: NDArray[np.intp], some: bool) -> str:
+    return " or ".join(moment.scene.effect.groups[group].label for group in groups) if some else "the effect"
+
+
+def emptied(moment: Moment, members: NDArray[np.bool_], some: bool, events: NDArray[Any]) -> str:
+    """In words: why nobody is in these groups, marked in `members` (g,): not yet, never, or where they have gone. `some`: whether groups are named at
+    all."""
+    scene, frame = moment.scene, moment.frame
+    groups = np.flatnonzero(members) if scene.effect.groups else np.array([], np.intp)
+    which = _called(moment, groups, some)
     past = events[events["frame"] <= frame]
     entered = np.isin(past["present"], groups) & np.isin(past["what"], [Happening.BIRTH, Happening.MOVE])
     if not entered.any():
@@ -168,6 +180,7 @@ def _nobody(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
             return f"Nobody has come into {which} yet: the first does at frame {int(later['frame'][0])}."
         return f"Nobody ever comes into {which}: no birth and no move has brought a particle there."
     came = int(np.unique(past["particle"][entered]).size)
+    labels = [group.label for group in scene.effect.groups]
     return f"Nobody is left in {which} to look at: " + _where_to(moment, past, groups, came, labels)
 
 

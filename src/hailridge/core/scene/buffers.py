@@ -21,6 +21,8 @@ class Litter:
     action: Any
     rule: int
     axes: Array | None = None
+    ways: Array | None = None
+    """From each parent to where its children are born (k, 3) m; none where they are born at the parent."""
 
 
 @dataclass

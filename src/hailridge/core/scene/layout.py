@@ -82,6 +82,8 @@ def memory_of(effect: Effect, rules: tuple[ReadyRule, ...], table: Table) -> dic
         for owner in (*condition, *ready.does.all(), *ready.otherwise.all()):
             for _path, part in parts_of(owner):
                 rows += part.remembers(table)
+    for hood in effect.neighbourhoods:
+        rows += hood.remembers(table)
     for name in firsts_of(effect, table):
         rows.append(remembered(f"first {name}", "vector" if table[name].width == 3 else "number", float("nan")))
     return {row.id: row for row in rows}

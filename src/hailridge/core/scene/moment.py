@@ -17,7 +17,6 @@ from hailridge.core.scene.plan import Scene
 from hailridge.core.state.asking import Answers
 from hailridge.core.state.contributions import Contribution, Piles
 from hailridge.core.state.events import EventLog, Happening
-from hailridge.core.state.neighbours import Grid
 from hailridge.core.state.orientation import angles_of
 from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
 from hailridge.core.state.randomness import deviates, normals, uniforms
@@ -160,57 +159,7 @@ class Moment:
         pose = self.scene.pose(shape)
         return self.each(("inside", shape), ("position",), rows, lambda rows: pose.inside(self.read("position", rows)))
 
-    def neighbour_counts(self, rows: Rows, reach: Any, groups: list[str], touching: bool = False) -> NDArray[np.int32]:
-        """How many others of these groups lie within `reach` (m; one for all, or (k,)) of each row: (k,) int32.
-
-        Places are those before rules put anybody elsewhere, groups the present ones; whoever has been removed is not found. With `touching`, the
-        radii of both are added to the reach.
-        """
-        reach = np.asarray(reach, np.float32)
-        if reach.ndim:
-            return self._neighbours_within(rows, reach, groups, touching)
-        reads = ("group", REMOVED, "radius") if touching else ("group", REMOVED)
-        key = ("neighbours", float(reach), tuple(groups), touching)
-        return self.each(key, reads, rows, lambda rows: self._neighbours_within(rows, reach, groups, touching))
-
-    def _neighbours_within(self, rows: Rows, reach: Any, groups: list[str], touching: bool) -> NDArray[np.int32]:
-        radii = self.column("radius")
-        if touching:
-            reach = reach + radii[rows]
-        widest = float(reach.max(initial=0.0)) + (float(radii.max(initial=0.0)) if touching else 0.0)
-        grid, targets, everyone = self._grid(groups, widest)
-        own = np.full(self.count, -1, np.int64)
-        own[targets] = targets
-        everybody = everyone and number_of(rows) == self.count
-        return grid.count(taken(self._places(), rows), reach, radii[targets] if touching else None, own[rows], themselves=everybody)
-
-    def nearest(self, rows: Rows, reach: float, groups: list[str]) -> NDArray[np.int64]:
-        """The nearest other particle of these groups within `reach` (m) of each row: its row (k,) int64, −1 where there is none."""
-        return self.nearest_of(rows, reach, groups, 1)[0][:, 0]
-
-    def nearest_of(self, rows: Rows, reach: float, groups: list[str], most: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-        """The `most` nearest others of these groups within `reach` (m) of each row, nearest first: rows (k, most) int64, −1 where there are no
-        more, and distances (k, most) m."""
-        grid, targets, _everyone = self._grid(groups, reach)
-        own = np.arange(self.count)[rows]
-        return grid.nearest(taken(self._places(), rows), np.full(1, reach, np.float32), most, np.asarray(targets, np.int64), own)
-
-    def _grid(self, groups: list[str], cell: float) -> tuple[Grid, NDArray[np.intp], bool]:
-        """The grid over those of these groups who can be found now, their rows, and whether that is everyone."""
-
-        def build(_before: Any) -> tuple[Grid, NDArray[np.intp], bool]:
-            members = self.scene.members(groups)
-            marked = None if members.all() else members[self.column("group")]
-            if self.any_doomed and len(self.doomed) == self.count:
-                marked = ~self.doomed if marked is None else marked & ~self.doomed
-            places = self._places()
-            rows = np.arange(len(places)) if marked is None else np.flatnonzero(marked)
-            return Grid(places if marked is None else places[rows], cell), rows, marked is None
-
-        found: tuple[Grid, NDArray[np.intp], bool] = self.answers.asked(("grid", tuple(groups), cell), ("group", REMOVED), build, self.count)
-        return found
-
-    def _places(self) -> Array:
+    def places_before(self) -> Array:
         """Where everybody was before rules put anybody elsewhere in this part of the step."""
         if self._stood is not None and self._stood[0] == (self.answers.state(), self.count):
             return self._stood[1]

@@ -23,6 +23,7 @@ from hailridge.core.state.randomness import item_number
 from hailridge.model.attributes import Table, expected_of, table_of
 from hailridge.model.effect import Attribute, Dial, Effect
 from hailridge.model.kind import Part, declared, holders, parts_of
+from hailridge.model.neighbourhoods import Neighbourhood
 
 SCENES_KEPT = 4
 """Times at which a plan keeps its scene: the two of a step, and those of who looks on."""
@@ -55,6 +56,9 @@ class Plan:
         """How many bits it takes to record whom the rules held for."""
         self.firsts = firsts_of(effect, self.table)
         """Attributes whose first values are kept."""
+        self.asked_around = asked_around(effect)
+        """What is read of each neighbourhood, by its id."""
+        self.keeping = [hood for index, hood in enumerate(effect.neighbourhoods) if hood.keeping and effect.works("neighbourhoods", index)]
         self.memory: Table = memory_of(effect, self.rules, self.table)
         """What rules and their parts remember of each particle."""
         self.columns = columns_of(effect, self.table, self.memory, self.turns)
@@ -95,6 +99,10 @@ class Plan:
         if known is None:
             known = self._pictures[asset] = shipped_pictures().get(asset) or self.assets.picture(asset)
         return known
+
+    def members_alone(self, groups: list[str]) -> NDArray[np.bool_]:
+        """Which group numbers are meant by a list of group ids without the groups within them; an empty list means everyone."""
+        return np.array([not groups or group in groups for group in self.group_index] or [not groups], np.bool_)
 
     def members(self, groups: list[str]) -> NDArray[np.bool_]:
         """Which group numbers are meant by a list of group ids, groups within them included; an empty list means everyone."""
@@ -150,7 +158,9 @@ class Scene:
         shapes: list[Any] = effect.shapes
         self.shapes: list[PlacedShape] = shapes
         self.poses = plan.stage.poses(self.shapes, time)
-        self.members = plan.members
+        self.members, self.members_alone = plan.members, plan.members_alone
+        hoods = enumerate(effect.neighbourhoods)
+        self.neighbourhoods: Mapping[str, Neighbourhood] = {hood.id: hood for index, hood in hoods if effect.works("neighbourhoods", index)}
 
     @cached_property
     def rules_named(self) -> Mapping[str, ReadyRule]:
@@ -207,6 +217,15 @@ def numbered(effect: Effect, table: Table) -> Effect:
     made = visit(effect, (), ())
     assert isinstance(made, Effect)
     return made
+
+
+def asked_around(effect: Effect) -> Mapping[str, frozenset[str]]:
+    """What a document reads of each of its neighbourhoods, by their ids."""
+    found: dict[str, set[str]] = {}
+    for _path, part in parts_of(effect):
+        for name, what in part.asks_around():
+            found.setdefault(name, set()).add(what)
+    return {name: frozenset(asked) for name, asked in found.items()}
 
 
 def drifts(effect: Effect) -> bool:

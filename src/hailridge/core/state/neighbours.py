@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,20 @@ from hailridge.core.state.particles import Array
 
 MOST_CELLS = 2_000_000
 """Along an axis. Whatever lies further out than that many cells counts as lying at the edge; strays are that far."""
+
+
+AROUND = sorted(((dx, dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)), key=lambda step: abs(step[0]) + abs(step[1]))
+"""Steps along x and y from a cell to those around it."""
+
+
+@dataclass(frozen=True)
+class Candidates:
+    """Seekers in the order of their cells (s,), where each cell's begin (c + 1,), and the runs of targets around each: starts and lengths (c, 9)."""
+
+    seekers: NDArray[np.intp]
+    cells: NDArray[np.intp]
+    starts: NDArray[np.int64]
+    lengths: NDArray[np.int64]
 
 
 class Grid:
@@ -48,37 +63,24 @@ class Grid:
         `extra` (n,) is added to the reach target by target (their radii, to count who touches). `own` (k,) marks with 0 or more the places that
         are targets themselves, which do not count themselves. `themselves` says that the places are the targets, all of them in their order.
         """
+        if len(places) == 0 or len(self.keys) == 0:
+            return np.zeros(len(places), np.int32)
+        return self.count_among(self.candidates(places, themselves), places, reach, extra, own)
+
+    def count_among(self, around: Candidates, places: Array, reach: Any, extra: Array | None, own: Array | None) -> NDArray[np.int32]:
+        """As `count`, among candidates that are known already."""
         number = len(places)
         out = np.zeros(number, np.int32)
-        if number == 0 or len(self.keys) == 0:
-            return out
-        seekers, cells, starts, lengths = self._around(places, themselves)
         kernel.count(
-            len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32),
+            len(around.starts), around.starts, around.lengths, around.cells, around.seekers, np.ascontiguousarray(places, np.float32),
             np.atleast_1d(np.asarray(reach, np.float32)), self.places,
             np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
             np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out, work=number,
         )  # fmt: skip
         return out
 
-    def nearest(self, places: Array, reach: Array, most: int, rows: NDArray[np.int64], own: NDArray[np.int64]) -> tuple[NDArray[Any], NDArray[Any]]:
-        """The `most` nearest targets within `reach` (m; one for all, or (k,)) of each place (k, 3), nearest first.
-
-        `rows` (n,) are what targets are called in the answer; `own` (k,) is what a place itself is called, −1 for none, and never found. Returns
-        rows (k, most) int64, −1 where there are no more, and distances (k, most) float32, infinite there.
-        """
-        number = len(places)
-        out, squares = np.full((number, most), -1, np.int64), np.full((number, most), np.inf, np.float32)
-        if number and len(self.keys):
-            seekers, cells, starts, lengths = self._around(places, False)
-            kernel.nearest(
-                len(starts), starts, lengths, cells, seekers, np.ascontiguousarray(places, np.float32), np.atleast_1d(np.asarray(reach, np.float32)),
-                self.places, np.ascontiguousarray(rows[self.order], np.int64), np.asarray(own, np.int64), out, squares, work=number,
-            )  # fmt: skip
-        return out, np.sqrt(squares)
-
-    def _around(self, places: Array, themselves: bool) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]:
-        """Seekers in the order of their cells, where each cell's begin, and the runs of targets around each cell, starts and lengths (c, 9)."""
+    def candidates(self, places: Array, themselves: bool = False) -> Candidates:
+        """Those who may be within a cell's width of each place (k, 3); `themselves`: the places are the targets, all of them in their order."""
         if themselves:
             seekers, sorted_keys = self.order, self.keys
         else:
@@ -89,7 +91,16 @@ class Grid:
         # Cells one above another lie side by side in the order of keys: nine runs are all 27 cells around.
         row = self.sizes[2] + 6
         slab = row * (self.sizes[1] + 6)
-        offsets = np.array([dx * slab + dy * row - 1 for dx in (-1, 0, 1) for dy in (-1, 0, 1)], np.int64)
+        # The nearest first, so that whoever looks for the nearest few soon knows how near is near enough.
+        offsets = np.array([dx * slab + dy * row - 1 for dx, dy in AROUND], np.int64)
         starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
         kernel.runs(len(offsets), self.keys, sorted_keys[firsts], offsets, starts, lengths, work=len(firsts) + len(self.keys))
-        return seekers, np.append(firsts, len(places)), starts, lengths
+        return Candidates(seekers, np.append(firsts, len(places)), starts, lengths)
+
+    def crowding(self) -> float:
+        """How many targets there are in a target's own cell, on average over the targets."""
+        if len(self.keys) == 0:
+            return 0.0
+        firsts = np.flatnonzero(np.concatenate([[True], self.keys[1:] != self.keys[:-1]]))
+        each = np.diff(np.append(firsts, len(self.keys)))
+        return float((each.astype(np.float64) ** 2).sum() / len(self.keys))

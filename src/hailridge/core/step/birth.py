@@ -167,7 +167,8 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     handed = np.float32(action.inherit_velocity / 100)
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
     away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
-    column("position")[rows] = column("position")[parents] + away * as_factor(action.around.give(moment, rows))
+    begins = column("position")[parents] if litter.ways is None else column("position")[parents] + litter.ways[which]
+    column("position")[rows] = begins + away * as_factor(action.around.give(moment, rows))
     if moment.particles.has("orientation"):
         # A child is turned as its parent is, and spins with it.
         column("orientation")[rows] = column("orientation")[parents]

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import memory, motion
+from hailridge.core.scene.around import choose
 from hailridge.core.scene.assets import Assets
 from hailridge.core.scene.buffers import Buffers, Finding
 from hailridge.core.scene.layout import SUBSTEPS
@@ -244,6 +245,7 @@ class Simulation:
             catch_strays(moment)
         clocking.lap("motion and contact")
         if moment.count:
+            choose(moment)
             run_changes(moment, tally)
             self._meet_rules(children_appear(moment, self.obstacles))
         clocking.lap("changes")

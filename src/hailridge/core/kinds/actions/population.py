@@ -7,9 +7,10 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.scene.around import WAYS, around
 from hailridge.core.scene.buffers import Litter
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Rows, as_indices, number_of
+from hailridge.core.state.particles import Rows, as_indices, number_of, taken
 from hailridge.model import fields
 from hailridge.model.attributes import memory_of_rule
 from hailridge.model.kind import RuleMemory
@@ -118,7 +119,8 @@ class Spawn(Action):
     title: ClassVar[str] = "give birth"
     also: ClassVar[str] = "split birth emit children divide shatter burst"
     sentence: ClassVar[str] = (
-        "split into {count} {group}, {parent}, thrown {speed} {heading}[ within {cone}][, around it by {around}], radius {radius}, "
+        "split into {count} {group}, {parent}[, in the middle of those found by {at}], thrown {speed} {heading}[ within {cone}]"
+        "[, around it by {around}], radius {radius}, "
         "living {lifetime}[, {color}][, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour]"
         "[, {inherit_radius} of its radius][, {inherit_life} of its remaining life]"
     )
@@ -141,14 +143,27 @@ class Spawn(Action):
     radius: Amount = fields.amount(0.03, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
     lifetime: Amount = fields.amount(2.0, unit="s", low=0, high=100_000, soft=(0.1, 20), label="Lifetime")
     color: Amount = fields.amount([0.85, 0.92, 0.95], value="color", low=0, high=1, label="Colour")
+    at: str | None = fields.reference(
+        "neighbourhood", label="Born in the middle of those found by", optional="no neighbourhood: where it is",
+        help="Whoever finds nobody gives no birth.",
+    )  # fmt: skip
     inherit_velocity: float = fields.number(0.0, unit="percent", low=-200, high=200, soft=(0, 100), label="Of its motion")
     inherit_color: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its colour")
     inherit_radius: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its radius")
     inherit_life: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its remaining life")
 
+    def asks_around(self) -> Iterator[tuple[str, str]]:
+        if self.at is not None:
+            yield self.at, WAYS
+
     def act(self, moment: Moment, rows: Rows) -> None:
+        ways = None
+        if self.at is not None:
+            answers = around(moment, self.at, WAYS)
+            rows = as_indices(rows)[taken(answers.counts, rows) > 0]
+            ways = answers.ways.take(rows, axis=0)
         counts = np.broadcast_to(np.rint(self.count.give(moment, rows)).astype(np.int64), (number_of(rows),))
         axes = moment.surface_at(rows) if self.heading == "surface" else None
-        moment.buffers.litters.append(Litter(as_indices(rows), counts, self, moment.actor, axes))
+        moment.buffers.litters.append(Litter(as_indices(rows), counts, self, moment.actor, axes, ways))
         if self.parent == "removed":
             moment.doom(rows)

@@ -12,6 +12,7 @@ from hailridge.core.kinds.amounts.noisy import noise_share
 from hailridge.core.kinds.looks.blending import MODE_WORDS, BlendMode, Channels, blend
 from hailridge.core.kinds.looks.ramps import ReadyRamp
 from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.near import nearest_of
 from hailridge.core.scene.plan import Scene
 from hailridge.core.state.particles import Rows, number_of
 from hailridge.model import fields
@@ -174,7 +175,7 @@ class OfAnother(Layered):
     def _found(self, moment: Moment, rows: Rows) -> Any:
         """Rows of the particles whose colour is taken, −1 for none: (k,) int64."""
         if self.which == "nearest":
-            return moment.nearest(rows, self.reach, self.who)
+            return nearest_of(moment, rows, self.reach, self.who, 1)[0][:, 0]
         parents, ids = moment.column("parent_id")[rows], moment.column("id")
         at = np.searchsorted(ids, parents).clip(0, max(0, len(ids) - 1))
         return np.where(ids[at] == parents, at, -1) if len(ids) else np.full(number_of(rows), -1)

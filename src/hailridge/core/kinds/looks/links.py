@@ -9,6 +9,7 @@ import numpy as np
 from hailridge.core.kinds.looks.base import GroupLook
 from hailridge.core.kinds.looks.drawn import Layer, Ribbons
 from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.near import nearest_of
 from hailridge.core.state.particles import Rows, as_indices
 from hailridge.model import fields
 from hailridge.model.parts import Amount
@@ -38,7 +39,7 @@ class Links(GroupLook):
 
     def draw(self, moment: Moment, rows: Rows) -> Layer:
         indices = as_indices(rows)
-        found, distances = moment.nearest_of(rows, self.reach, self.to, self.most)
+        found, distances = nearest_of(moment, rows, self.reach, self.to, self.most)
         starts = np.repeat(indices, self.most).astype(np.int64)
         ends, apart = found.ravel(), distances.ravel()
         there = ends >= 0

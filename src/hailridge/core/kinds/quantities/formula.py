@@ -76,6 +76,10 @@ class FormulaQuantity(Quantity):
         for part in self._parts():
             yield from part.asks_of_rules()
 
+    def asks_around(self) -> Iterator[tuple[str, str]]:
+        for part in self._parts():
+            yield from part.asks_around()
+
     def remembers(self, attributes: Table) -> Iterator[AttributeInfo]:
         for part in self._parts():
             yield from part.remembers(attributes)

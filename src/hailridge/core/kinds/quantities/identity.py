@@ -9,7 +9,7 @@ import numpy as np
 
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.orientation import from_angles, turned_by
-from hailridge.core.state.particles import Rows, lengths
+from hailridge.core.state.particles import Array, Rows, lengths
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
 from hailridge.model.kind import ValueType
@@ -80,18 +80,7 @@ class AttributeValue(Quantity):
     )  # fmt: skip
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        values = moment.read_attribute(self.attribute, rows)
-        if values.ndim == 1:
-            return values
-        if self.part != "size":
-            return values[:, "xyz".index(self.part)]
-        match moment.scene.table[self.attribute].value_type:
-            case "color":
-                return values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-            case "orientation":
-                return turned_by(from_angles(values))
-            case _:
-                return lengths(values)
+        return one_number(moment, self.attribute, moment.read_attribute(self.attribute, rows), self.part)
 
 
 class Marked(Quantity):
@@ -111,3 +100,21 @@ class Marked(Quantity):
 
     def read(self, moment: Moment, rows: Rows) -> Any:
         return moment.read_attribute(self.attribute, rows) > 0.5
+
+
+def one_number(moment: Moment, attribute: str, values: Array, part: str) -> Array:
+    """Values of an attribute as one number each, (k,): of three (k, 3) one part, or their size: a length, a lightness, an angle turned (°)."""
+    if values.ndim == 1:
+        return values
+    if part != "size":
+        found: Array = values[:, "xyz".index(part)]
+        return found
+    match moment.scene.table[attribute].value_type:
+        case "color":
+            lightness: Array = values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+            return lightness
+        case "orientation":
+            turn: Array = turned_by(from_angles(values))
+            return turn
+        case _:
+            return lengths(values)

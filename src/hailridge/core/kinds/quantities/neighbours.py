@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.near import neighbour_counts
 from hailridge.core.state.particles import Rows
 from hailridge.model import fields
 from hailridge.model.kind import ValueType
@@ -31,7 +32,7 @@ class NeighbourCount(Quantity):
     who: list[str] = fields.reference("group", label="Among", many="Everyone", help="Groups include the groups within them.")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        return moment.neighbour_counts(rows, self.distance.give(moment, rows), self.who).astype(np.float32)
+        return neighbour_counts(moment, rows, self.distance.give(moment, rows), self.who).astype(np.float32)
 
 
 class TouchingGroup(Quantity):
@@ -47,4 +48,4 @@ class TouchingGroup(Quantity):
     gap: float = fields.number(0.0, unit="m", low=0, high=1000, soft=(0, 0.5), label="Counting as touching up to")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        return moment.neighbour_counts(rows, self.gap, self.who, touching=True) > 0
+        return neighbour_counts(moment, rows, self.gap, self.who, touching=True) > 0

@@ -1,0 +1,220 @@
+"""Who is around each particle, and what they are like on average: all of it in one pass over the candidates of a cell, without keeping pairs."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int32s, Int64, Int64Rows, Int64s
+from hailridge.core.kernels.compiling import helper, kernel
+from hailridge.core.kernels.neighbours import CELLS_TOGETHER
+
+ANY, OTHERS, SIBLINGS = 0, 1, 2
+"""Which kin count: everybody, those of another parent, those of the same parent."""
+
+
+@helper
+def kin_counts(kin, first, second):  # type: ignore[no-untyped-def]
+    """Whether particles with these parents (−1 for none) are of the kin that is asked for."""
+    same = first >= 0 and first == second
+    return kin == 0 or (kin == 1 and not same) or (kin == 2 and same)
+
+
+@kernel(serial_below=2_000, together=CELLS_TOGETHER)
+def around(
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, thin: Int64s, seekers: Int64s, seeking: Float32Rows,
+    reach: Float32s, own: Int64s, headings: Float32Rows, view: Float32, kin: Int64, parents: Int32s, targets: Float32Rows, extra: Float32s,
+    rows: Int64s, others: Int32s, values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, furthest: Float32s,
+    furthest_rows: Int64s,
+) -> None:  # fmt: skip
+    """What each seeker finds within its reach.
+
+    starts, lengths (c, 9), cells (c + 1,), seekers (s,), seeking (n, 3), reach (n,) or (1,), targets (t, 3), extra (t,) or (1,) as in
+    `kernels.neighbours.count`. thin (c,): of the targets around a cell only every so-manieth is looked at, and counts for as many.
+    own (n,): the row that a seeker is itself, −1 for none; rows (t,): those of the targets. headings (n, 3) unit vectors, zero for who sees all
+    round, or none at all; view: the cosine of half the angle of view. kin (see above) with parents (n,) and others (t,).
+    values (t, w): what to average, in order of cells. Filled where they have rows: counts (n,), places (n, 3) the mean of the ways to those found
+    (m), sums (n, w) means, furthest (n,) squares of distances and furthest_rows (n,), −1 where there is nobody.
+    """
+    width = values.shape[1]
+    total = np.zeros(width, np.float64)
+    for here in range(begin, end, CELLS_TOGETHER):
+        there = min(here + CELLS_TOGETHER, end)
+        most = 0
+        for cell in range(here, there):
+            among = 0
+            for run in range(9):
+                among += lengths[cell, run]
+            most = max(most, among)
+        xs, ys, zs = np.empty(most, np.float32), np.empty(most, np.float32), np.empty(most, np.float32)
+        which, hit, squares = np.empty(most, np.int64), np.empty(most, np.int64), np.empty(most, np.float32)
+        for cell in range(here, there):
+            at, passed = 0, 0
+            for run in range(9):
+                for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
+                    if passed % thin[cell] == 0:
+                        xs[at], ys[at], zs[at], which[at] = targets[k, 0], targets[k, 1], targets[k, 2], k
+                        at += 1
+                    passed += 1
+            for s in range(cells[cell], cells[cell + 1]):
+                i = seekers[s]
+                x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
+                far = reach[i] if len(reach) > 1 else reach[0]
+                found = np.int64(0)
+                if len(extra) > 1:
+                    for k in range(at):
+                        dx, dy, dz, both = xs[k] - x, ys[k] - y, zs[k] - z, far + extra[which[k]]
+                        square = dx * dx + dy * dy + dz * dz
+                        hit[found], squares[found] = k, square
+                        found += np.int64((square <= both * both) & (far >= 0))
+                else:
+                    within = far * far
+                    for k in range(at):
+                        dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
+                        square = dx * dx + dy * dy + dz * dz
+                        hit[found], squares[found] = k, square
+                        found += np.int64((square <= within) & (far >= 0))
+                seen = 0
+                wayx, wayy, wayz = 0.0, 0.0, 0.0
+                total[:] = 0.0
+                last, last_row = np.float32(-1), np.int64(-1)
+                for h in range(found):
+                    k = hit[h]
+                    t = which[k]
+                    if rows[t] == own[i]:
+                        continue
+                    if kin != 0 and not kin_counts(kin, parents[i], others[t]):
+                        continue
+                    dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
+                    if len(headings) > 0:
+                        hx, hy, hz = headings[i, 0], headings[i, 1], headings[i, 2]
+                        if (hx != 0 or hy != 0 or hz != 0) and dx * hx + dy * hy + dz * hz < view * np.sqrt(squares[h]):
+                            continue
+                    seen += 1
+                    wayx += dx
+                    wayy += dy
+                    wayz += dz
+                    for w in range(width):
+                        total[w] += values[t, w]
+                    if squares[h] > last or (squares[h] == last and rows[t] < last_row):
+                        last, last_row = squares[h], rows[t]
+                if len(counts) > 0:
+                    counts[i] = seen * thin[cell]
+                if len(places) > 0 and seen > 0:
+                    places[i, 0], places[i, 1], places[i, 2] = wayx / seen, wayy / seen, wayz / seen
+                if seen > 0:
+                    for w in range(width):
+                        sums[i, w] = total[w] / seen
+                if len(furthest) > 0:
+                    furthest[i], furthest_rows[i] = last, last_row
+
+
+@kernel(serial_below=2_000, together=CELLS_TOGETHER)
+def nearest_in_view(
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, thin: Int64s, seekers: Int64s, seeking: Float32Rows,
+    reach: Float32s, own: Int64s, headings: Float32Rows, view: Float32, kin: Int64, parents: Int32s, targets: Float32Rows, extra: Float32s,
+    rows: Int64s, others: Int32s, out: Int64Rows, squares: Float32Rows,
+) -> None:  # fmt: skip
+    """The nearest targets of each seeker, nearest first; of two equally far the one with the lower row.
+
+    As `around`; out (n, k) int64 takes the rows found, −1 where there are no more, squares (n, k) the squares of their distances.
+    """
+    most = out.shape[1]
+    for here in range(begin, end, CELLS_TOGETHER):
+        there = min(here + CELLS_TOGETHER, end)
+        room = 0
+        for cell in range(here, there):
+            among = 0
+            for run in range(9):
+                among += lengths[cell, run]
+            room = max(room, among)
+        xs, ys, zs = np.empty(room, np.float32), np.empty(room, np.float32), np.empty(room, np.float32)
+        which, apart = np.empty(room, np.int64), np.empty(room, np.float32)
+        for cell in range(here, there):
+            at, passed = 0, 0
+            for run in range(9):
+                for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
+                    if passed % thin[cell] == 0:
+                        xs[at], ys[at], zs[at], which[at] = targets[k, 0], targets[k, 1], targets[k, 2], k
+                        at += 1
+                    passed += 1
+            for s in range(cells[cell], cells[cell + 1]):
+                i = seekers[s]
+                x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
+                far = reach[i] if len(reach) > 1 else reach[0]
+                within = far * far if far >= 0 else np.float32(-1)
+                looks = len(headings) > 0 and (headings[i, 0] != 0 or headings[i, 1] != 0 or headings[i, 2] != 0)
+                for k in range(at):
+                    dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
+                    apart[k] = dx * dx + dy * dy + dz * dz
+                found = 0
+                bound = np.float32(np.inf) if len(extra) > 1 else within
+                for k in range(at):
+                    d = apart[k]
+                    if not d <= bound:
+                        continue
+                    t = which[k]
+                    if len(extra) > 1:
+                        both = far + extra[t]
+                        if far < 0 or d > both * both:
+                            continue
+                    row = rows[t]
+                    if row == own[i] or (found == most and d == bound and row > out[i, most - 1]):
+                        continue
+                    if kin != 0 and not kin_counts(kin, parents[i], others[t]):
+                        continue
+                    if looks:
+                        ahead = (xs[k] - x) * headings[i, 0] + (ys[k] - y) * headings[i, 1] + (zs[k] - z) * headings[i, 2]
+                        if ahead < view * np.sqrt(d):
+                            continue
+                    slot = min(found, most - 1)
+                    while slot > 0 and (d < squares[i, slot - 1] or (d == squares[i, slot - 1] and row < out[i, slot - 1])):
+                        squares[i, slot], out[i, slot] = squares[i, slot - 1], out[i, slot - 1]
+                        slot -= 1
+                    squares[i, slot], out[i, slot] = d, row
+                    found = min(found + 1, most)
+                    if found == most:
+                        bound = squares[i, most - 1]
+                for k in range(found, most):
+                    out[i, k], squares[i, k] = -1, np.inf
+
+
+@kernel(serial_below=2_000)
+def looked_at(
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, thin: Int64s, looked: Int64s, standing: Float32Rows,
+    wider: Float32s, names: Int64s, parents: Int32s, seeking: Float32Rows, reach: Float32s, rows: Int64s, others: Int32s, headings: Float32Rows,
+    view: Float32, kin: Int64, lookers: Int32s, claimants: Int64s, squares: Float32s,
+) -> None:  # fmt: skip
+    """The question from the other side: which of the seekers find each target.
+
+    `looked` are the targets in order of cells, rows of `standing` (n, 3) with `wider` (n,) or (1,) added to every reach, `names` (n,) the rows that
+    they are, `parents` (n,). seeking (t, 3), reach (t,), rows (t,), others (t,), headings (t, 3) or none are the seekers in order of cells. Filled:
+    lookers (n,) how many find it, claimants (n,) the row of the nearest of them, the lower of two equally near, −1 for none, squares (n,) of
+    its distance.
+    """
+    for cell in range(begin, end):
+        for s in range(cells[cell], cells[cell + 1]):
+            i = looked[s]
+            x, y, z = standing[i, 0], standing[i, 1], standing[i, 2]
+            more = wider[i] if len(wider) > 1 else wider[0]
+            number, best, best_row = 0, np.float32(np.inf), np.int64(-1)
+            passed = 0
+            for run in range(9):
+                for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
+                    passed += 1
+                    if thin[cell] > 1 and (passed - 1) % thin[cell] != 0:
+                        continue
+                    dx, dy, dz = x - seeking[k, 0], y - seeking[k, 1], z - seeking[k, 2]
+                    d = dx * dx + dy * dy + dz * dz
+                    far = reach[k] + more
+                    if not d <= far * far or reach[k] < 0 or rows[k] == names[i]:
+                        continue
+                    if kin != 0 and not kin_counts(kin, parents[i], others[k]):
+                        continue
+                    if len(headings) > 0:
+                        hx, hy, hz = headings[k, 0], headings[k, 1], headings[k, 2]
+                        if (hx != 0 or hy != 0 or hz != 0) and dx * hx + dy * hy + dz * hz < view * np.sqrt(d):
+                            continue
+                    number += 1
+                    if d < best or (d == best and rows[k] < best_row):
+                        best, best_row = d, rows[k]
+            lookers[i], claimants[i], squares[i] = number * thin[cell], best_row, best
