@@ -32,7 +32,7 @@ COLORS = 48
 ICE, BRASS, LEAF = [0.66, 0.83, 0.86], [0.85, 0.71, 0.42], [0.35, 0.72, 0.5]
 
 Node = dict[str, Any]
-REFERENCES = {"shape": "target", "group": "other", "rule": "rule", "field": "cloud", "attribute": "radius", "dial": "dial"}
+REFERENCES = {"shape": "target", "group": "other", "rule": "rule", "field": "cloud", "attribute": "radius", "dial": "dial", "neighbourhood": "near"}
 """What a kind refers to where it has to refer to something."""
 
 
@@ -75,6 +75,7 @@ def effect(**parts: Any) -> Node:
             "target": [0.0, 0.0, 0.0],
             "field_of_view": 21.0,
         },
+        "neighbourhoods": [{"id": "near", "label": "Near", "reach": 0.4}],
         "looks": [{"kind": "balls", "id": "look"}],
     }
     return raw | parts
@@ -161,6 +162,11 @@ CHANGES: dict[str, Node] = {
     "switch": {"rule": "rule"},
     "spawn": {"group": "other", "count": fixed(4.0), "speed": fixed(1.2)},
 }
+AROUND: dict[str, Node] = {
+    "move_found": {"group": "other"},
+    "take_from": {"attribute": "color", "half_life": 0.3},
+    "give_to": {"attribute": "color"},
+}
 TUMBLING = ["torque", "calm_spin", "face_motion", "flutter"]
 
 
@@ -172,6 +178,15 @@ def action(kind: str) -> Node:
         facing = {"orientation": {"kind": "any"}} if kind != "torque" else {}
         raw = conveyor(rules, looks=[{"kind": "sheets", "id": "look"}])
         raw["sources"][0] |= {"radius": fixed(0.19), "emission": {"kind": "rate", "rate": 15.0}, **facing}
+        return raw
+    if kind in AROUND:
+        few = {"kind": "chance", "probability": 0.12, "per": "particle"}
+        doing = {"condition": None if kind == "take_from" else few, "actions": [node("action", kind, **AROUND[kind])]}
+        raw = conveyor([RULE | {"who": ["first"], **doing}])
+        bright = {"kind": "mapped", "quantity": {"kind": "own_random"}, "start": 0.45, "end": 0.55, "low": ICE, "high": [0.95, 0.5, 0.1]}
+        raw["sources"][0]["color"] = bright
+        if kind == "move_found":
+            raw["looks"] = colored([{"kind": "by_group"}], "balls")
         return raw
     raw = conveyor(
         [
@@ -199,6 +214,7 @@ def quantity(kind: str) -> Node:
     low, high = info["soft"]
     given = {
         "attribute": {"attribute": "radius"},
+        "found_direction": {"axis": "x"},
         "velocity_along": {},
         "neighbours": {"distance": fixed(0.4)},
         "formula": {"text": "sin(position.x * 4)"},
@@ -230,6 +246,13 @@ def quantity(kind: str) -> Node:
         "population": (0, 60),
         "time": (0, 1.5),
         "neighbours": (0, 8),
+        "found": (0, 8),
+        "looked_at": (0, 8),
+        "place_in_order": (0, 3),
+        "found_density": (0, 20),
+        "found_distance": (0, 0.4),
+        "found_mean": (0.06, 0.11),
+        "found_attribute": (0.05, 0.12),
         "height": (-0.7, 0.7),
         "age": (0, 1.5),
         "remaining": (0, 1.5),

@@ -424,6 +424,38 @@ class ConditionTrees(unittest.TestCase):
         self.assertEqual((ids.tolist(), of), ([k for k in range(60) if expected[k]], 60))
 
 
+class TwoThresholds(unittest.TestCase):
+    def test_it_lets_go_further_back(self) -> None:
+        """A speed that swings between 0 and 2 m/s: beginning above 1.5 and ending below 0.5 flickers less, and both ends are where they should be."""
+        swing = {"kind": "as_it_is", "quantity": {"kind": "formula", "text": "1 + sin(6.283185307 * time) + 0.35 * sin(60 * time)"}}
+        note = {"kind": "add", "attribute": "n", "amount": 1.0, "per": "occasion"}
+        own = [{"id": "n", "label": "N"}, {"id": "q", "label": "Q"}]
+        reads = {"kind": "attribute", "attribute": "q"}
+        for margin, below in ((0.0, False), (1.0, False), (1.0, True)):
+            test = compare(reads, "below" if below else "above", 0.5 if below else 1.5) | {"margin": margin}
+            raw = document(
+                rule({"kind": "set", "attribute": "q", "amount": swing}, id="swing"),
+                rule(note, id="count", condition=test, trigger="becomes"),
+                attributes=own, clock={"duration": 2.0, "frames_per_second": 120.0},
+            )  # fmt: skip
+            frames = run(raw)
+            values = np.array([frame.columns["own q"][0] for frame in frames])
+            held, begun = False, 0
+            for value in values:
+                ahead = value < 0.5 if below else value > 1.5
+                kept = value < 0.5 + margin if below else value > 1.5 - margin
+                begun += int(ahead and not held)
+                held = ahead or (held and kept)
+            self.assertEqual(frames[-1].columns["own n"][0], begun)
+            self.assertEqual(frames[-1].held[1], int(held))
+            # Two swings in two seconds begin twice, or once more where the first has begun already.
+            self.assertTrue(begun > 4 if margin == 0 else begun in (2, 3), begun)
+
+    def test_equality_has_nothing_further_back(self) -> None:
+        test = compare("number", "equal", 1.0) | {"margin": 0.5}
+        self.assertIn("further back", read_effect(document(rule({"kind": "drag"}, condition=test))).problems[0].text)
+
+
 class Chance(unittest.TestCase):
     def share(self, per: str, probability: float, steps: int = 1) -> float:
         once = rule(

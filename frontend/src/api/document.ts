@@ -748,6 +748,13 @@ export interface components {
             /** @enum {string} */
             comparison: "above" | "at_least" | "below" | "at_most" | "equal";
             threshold: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            margin: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
         };
         Compound: {
             id: string;

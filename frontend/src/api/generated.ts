@@ -1687,10 +1687,7 @@ export interface components {
             /** Mean */
             mean: number;
             /** Reach */
-            reach: [
-                number,
-                number
-            ];
+            reach: number[];
             /** Seekers */
             seekers: number;
             /** Targets */

@@ -23,7 +23,17 @@ export interface Opening {
 }
 
 /** Collections whose items the keys for duplicating and removing work on. */
-const ITEMS: readonly string[] = ["shapes", "fields", "dials", "groups", "attributes", "sources", "rules", "looks"];
+const ITEMS: readonly string[] = [
+  "shapes",
+  "fields",
+  "dials",
+  "groups",
+  "neighbourhoods",
+  "attributes",
+  "sources",
+  "rules",
+  "looks",
+];
 
 function selectedItem({ state }: Session): { collection: Collection; index: number } | null {
   const [collection, index] = state.selected ?? [];
@@ -154,6 +164,7 @@ export function commands(session: Session, open: Opening): Command[] {
   adding("Add a group", undefined, () => add.groups.add());
   adding("Add a dial", undefined, () => add.dials.add());
   adding("Add a field", undefined, () => add.fields.add());
+  adding("Add a neighbourhood", undefined, () => add.neighbourhoods.add());
   adding("Add an attribute", undefined, () => add.attributes.add());
   for (const info of catalogue.slots.shape ?? []) {
     const label = info.kind === "mesh" ? "Import a mesh…" : `Add a shape: ${info.title.toLowerCase()}`;
@@ -164,7 +175,7 @@ export function commands(session: Session, open: Opening): Command[] {
   }
 
   const go = group("Go to");
-  for (const collection of ["sources", "rules", "shapes", "groups"]) {
+  for (const collection of ["sources", "rules", "shapes", "groups", "neighbourhoods"]) {
     const word = wordFor(catalogue, collection);
     listOf(effect, collection).forEach((item, index) =>
       go(`${word}: ${nameOf(item, word, index)}`, undefined, () => turnTo(session, collection, index, "center")),

@@ -7,7 +7,7 @@ import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
-import { Distribution } from "./Distribution";
+import { Distribution, ReachDistribution } from "./Distribution";
 import {
   attributes,
   isColor,
@@ -36,10 +36,11 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
   const amount = parent[field.name] as Node;
   const range = rangeOf(field, parent, score);
   const compared = field.value_from === "quantity" && range.value === "number";
+  const reaching = path[0] === "neighbourhoods" && path.length === 3;
   return (
     <Popover
       label={field.label}
-      wide={compared}
+      wide={compared || reaching}
       trigger={
         <button
           type="button"
@@ -58,6 +59,7 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
         onReset={() => session.edit(path, field.default as Json)}
       />
       {compared && <Distribution condition={parent} path={path.slice(0, -1)} unit={range.unit} />}
+      {reaching && <ReachDistribution hood={parent} path={path.slice(0, -1)} />}
       <AmountEditor amount={amount} path={path} range={range} />
     </Popover>
   );

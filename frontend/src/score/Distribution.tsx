@@ -5,6 +5,7 @@ import { answered, api, type Histogram } from "@/api/client";
 import { addressOf, withValue, type Node, type Path } from "@/state/document";
 import { count, plain } from "@/ui/numbers";
 import { useRuleAround, useScore } from "./context";
+import { useDistances, useSearch } from "./searching";
 import { useRun, useSession, useStudio } from "@/state/use";
 
 interface Props {
@@ -22,14 +23,11 @@ const NAMES = ["threshold", "low", "high"] as const;
 
 export function Distribution({ condition, path, unit }: Props) {
   const session = useSession();
-  const { catalogue } = useScore();
   const { who, trigger } = useRuleAround();
   const trial = useRun((state) => state.trial);
   const frame = useStudio((state) => state.frame);
   const [histogram, setHistogram] = useState<Histogram | null>(null);
   const [problem, setProblem] = useState("");
-  const drawing = useRef<SVGSVGElement>(null);
-  const dragging = useRef<string | null>(null);
   const quantity = condition.quantity as Node;
   const atContacts = trigger === "contact" && quantity.kind === "impact_speed";
   const ready = trial && (atContacts ? trial.computed > 0 : frame < trial.computed);
@@ -67,25 +65,12 @@ export function Distribution({ condition, path, unit }: Props) {
       </p>
     );
   }
-  const low = histogram.edges[0] as number;
-  const high = histogram.edges.at(-1) as number;
-  // A bar that towers above all others is cut, with its number beside it, so that the rest can be seen.
-  const [most = 1, second = 0] = [...histogram.counts].sort((a, b) => b - a);
-  const cut = second > 0 && most > 4 * second;
-  const top = cut ? second * 1.8 : Math.max(most, 1);
   const names = NAMES.filter((name) => condition[name]);
-  const lines = names.map((name, index) => {
+  const lines = names.map((name, index): Line => {
     const amount = condition[name] as Node;
-    const draggable = (amount.kind === "fixed" || amount.kind === "spread") && typeof amount.value === "number";
     const range = histogram.thresholds[index] ?? [0, 0];
-    // What is being dragged runs ahead of the server.
-    const spread = amount.kind === "spread" ? Number(amount.spread) : 0;
-    const span: [number, number] = draggable
-      ? [Number(amount.value) - spread, Number(amount.value) + spread]
-      : [range[0]!, range[1]!];
-    return { name, draggable, at: (span[0] + span[1]) / 2, span };
+    return { name, ...spanOf(amount, [range[0]!, range[1]!]) };
   });
-  const x = (value: number) => Math.max(0, Math.min(WIDTH, ((value - low) / (high - low || 1)) * WIDTH));
   const comparison = String(condition.comparison ?? "between");
   const passes = (from: number, to: number): boolean => {
     if (comparison === "between") return from >= lines[0]!.at && to <= lines[1]!.at;
@@ -95,6 +80,98 @@ export function Distribution({ condition, path, unit }: Props) {
         ? from <= lines[0]!.at && to >= lines[0]!.at
         : to <= lines[0]!.at;
   };
+  return (
+    <Bars
+      histogram={histogram}
+      lines={lines}
+      passes={passes}
+      back={backOf(condition, lines)}
+      path={path}
+      unit={unit}
+      label={`Threshold on the distribution of ${String(quantity.kind).replaceAll("_", " ")}`}
+      among={atContacts ? "impacts in the run" : `at frame ${frame}`}
+    />
+  );
+}
+
+/** The threshold at which a comparison lets go, where that lies further back. */
+function backOf(condition: Node, lines: readonly Line[]): number | null {
+  const margin = Number(condition.margin ?? 0);
+  if (!(margin > 0) || !lines[0]) return null;
+  return lines[0].at + (["above", "at_least"].includes(String(condition.comparison)) ? -margin : margin);
+}
+
+interface Line {
+  /** The field of the part at the path whose amount it is. */
+  name: string;
+  draggable: boolean;
+  at: number;
+  span: [number, number];
+}
+
+/** Where an amount lies on an axis: what is being dragged runs ahead of the server, which tells `range` of all others. */
+function spanOf(amount: Node, range: [number, number]): Omit<Line, "name"> {
+  const draggable = (amount.kind === "fixed" || amount.kind === "spread") && typeof amount.value === "number";
+  const spread = amount.kind === "spread" ? Number(amount.spread) : 0;
+  const span: [number, number] = draggable
+    ? [Number(amount.value) - spread, Number(amount.value) + spread]
+    : [range[0], range[1]];
+  return { draggable, at: (span[0] + span[1]) / 2, span };
+}
+
+/** How far away the nearest of each seeker is, with the reach of their neighbourhood as a line to drag. */
+export function ReachDistribution({ hood, path }: { hood: Node; path: Path }) {
+  const frame = useStudio((state) => state.frame);
+  const histogram = useDistances(String(hood.id));
+  const search = useSearch(String(hood.id));
+  if (!histogram || !search) return <div className="mb-2 h-[120px] text-xs text-soft">Reading the distances…</div>;
+  if (histogram.total === 0)
+    return <p className="mb-3 text-xs text-soft">{search.text || `Nobody looks at frame ${frame}.`}</p>;
+  const line = { name: "reach", ...spanOf(hood.reach as Node, [search.reach[0]!, search.reach[1]!]) };
+  return (
+    <>
+      <p className="mb-1 text-xs text-soft">How far away the nearest of each is:</p>
+      <Bars
+        histogram={histogram}
+        lines={[line]}
+        passes={(_from, to) => to <= line.at}
+        path={path}
+        unit="m"
+        label="Reach on the distribution of distances to the nearest"
+        among={`at frame ${frame}`}
+      />
+    </>
+  );
+}
+
+interface BarsProps {
+  histogram: Histogram;
+  lines: Line[];
+  /** Whether what lies between two edges is caught. */
+  passes: (from: number, to: number) => boolean;
+  /** Where what has begun lets go, if that is elsewhere than where it begins. */
+  back?: number | null;
+  /** The part of the document that has the fields of the lines. */
+  path: Path;
+  unit: string;
+  label: string;
+  /** What was counted, after "12 of 400". */
+  among: string;
+}
+
+/** A histogram with lines to drag on it. */
+function Bars({ histogram, lines, passes, back = null, path, unit, label, among }: BarsProps) {
+  const session = useSession();
+  const { catalogue } = useScore();
+  const drawing = useRef<SVGSVGElement>(null);
+  const dragging = useRef<string | null>(null);
+  const low = histogram.edges[0] as number;
+  const high = histogram.edges.at(-1) as number;
+  // A bar that towers above all others is cut, with its number beside it, so that the rest can be seen.
+  const [most = 1, second = 0] = [...histogram.counts].sort((a, b) => b - a);
+  const cut = second > 0 && most > 4 * second;
+  const top = cut ? second * 1.8 : Math.max(most, 1);
+  const x = (value: number) => Math.max(0, Math.min(WIDTH, ((value - low) / (high - low || 1)) * WIDTH));
   const movable = lines.filter((line) => line.draggable);
   const valueAt = (clientX: number): number | null => {
     const box = drawing.current?.getBoundingClientRect();
@@ -120,7 +197,7 @@ export function Distribution({ condition, path, unit }: Props) {
         className={`w-full touch-none rounded bg-stage ${movable.length ? "cursor-ew-resize" : ""}`}
         role="slider"
         tabIndex={0}
-        aria-label={`Threshold on the distribution of ${String(quantity.kind).replaceAll("_", " ")}`}
+        aria-label={label}
         aria-valuenow={lines[0]!.at}
         aria-valuemin={low}
         aria-valuemax={high}
@@ -171,6 +248,9 @@ export function Distribution({ condition, path, unit }: Props) {
             </g>
           );
         })}
+        {back !== null && (
+          <line x1={x(back)} x2={x(back)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeDasharray="3 3" opacity={0.7} />
+        )}
         {lines.map(({ name, at, span }) => (
           <g key={name}>
             {span[1] > span[0] && (
@@ -193,8 +273,7 @@ export function Distribution({ condition, path, unit }: Props) {
           {histogram.passing !== null && (
             <>
               <b className="tabular font-medium text-text">{count(histogram.passing ?? 0)}</b> of{" "}
-              <span className="tabular">{count(histogram.total)}</span>{" "}
-              {atContacts ? "impacts in the run" : `at frame ${frame}`}
+              <span className="tabular">{count(histogram.total)}</span> {among}
             </>
           )}
         </span>
@@ -203,7 +282,7 @@ export function Distribution({ condition, path, unit }: Props) {
         </span>
       </figcaption>
       {movable.length < lines.length && (
-        <p className="mt-1 text-xs text-soft">The band is what the threshold takes over these particles.</p>
+        <p className="mt-1 text-xs text-soft">The band is what it takes over these particles.</p>
       )}
     </figure>
   );

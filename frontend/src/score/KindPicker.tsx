@@ -1,10 +1,12 @@
 /** Choosing a kind from the registry: searchable, grouped by category, with the help of the one under the pointer. */
 
+import { Palette } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
-import { Popover } from "@/ui/controls";
-import { useScore } from "./context";
+import { colourBy } from "@/state/colouring";
+import { Popover, PopoverClose } from "@/ui/controls";
+import { useRuleAround, useScore } from "./context";
 import { FieldList } from "./More";
 import { placesOf } from "./standing";
 import { coreOf } from "./template";
@@ -37,6 +39,14 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
     void exchange(session, path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : said);
   };
+  const inLook = path[0] === "looks";
+  const colouring = slot === "quantity" && node && info && info.value_type !== "flag" && !inLook;
+  const below = (rest.length > 0 || colouring) && node && (
+    <>
+      {colouring && <ColourBy quantity={node} />}
+      {rest.length > 0 && <FieldList fields={rest} node={node} path={path} />}
+    </>
+  );
   const chip = (
     <button
       type="button"
@@ -54,8 +64,25 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
       present={present}
       onChoose={choose}
       trigger={chip}
-      rest={rest.length > 0 && node && <FieldList fields={rest} node={node} path={path} />}
+      rest={below}
     />
+  );
+}
+
+/** Gives the particles that the rule around looks at a colour by a quantity: a ramp over its present values. */
+function ColourBy({ quantity }: { quantity: Node }) {
+  const session = useSession();
+  const { who } = useRuleAround();
+  return (
+    <PopoverClose asChild>
+      <button
+        type="button"
+        onClick={() => void colourBy(session, quantity, who)}
+        className="mb-1 flex h-7 w-full items-center gap-2 rounded px-1 text-left hover:bg-ice/10 hover:text-ice"
+      >
+        <Palette className="size-3.5 text-soft" /> Colour by this
+      </button>
+    </PopoverClose>
   );
 }
 

@@ -9,7 +9,18 @@ import { ScoreContext, type Surroundings } from "./context";
 import { useDeclared } from "./declared";
 import { byKeys, collision, dropped } from "./dragging";
 import { MeshImport } from "./MeshImport";
-import { Births, Dials, Fields, Groups, Looks, OwnAttributes, PictureSettings, Rules, Scene } from "./parts";
+import {
+  Births,
+  Dials,
+  Fields,
+  Groups,
+  Looks,
+  Neighbourhoods,
+  OwnAttributes,
+  PictureSettings,
+  Rules,
+  Scene,
+} from "./parts";
 import { ScoreMap } from "./ScoreMap";
 import { ScoreSearch } from "./ScoreSearch";
 
@@ -65,6 +76,7 @@ const Everything = memo(function Everything() {
       <Fields />
       <Dials />
       <Groups />
+      <Neighbourhoods />
       <OwnAttributes />
       <Births />
       <Rules />

@@ -14,11 +14,22 @@ interface Mark {
   color: string | null;
 }
 
-const ORDER = ["shapes", "fields", "dials", "groups", "attributes", "sources", "rules", "looks"] as const;
+const ORDER = [
+  "shapes",
+  "fields",
+  "dials",
+  "groups",
+  "neighbourhoods",
+  "attributes",
+  "sources",
+  "rules",
+  "looks",
+] as const;
 
 function colorOf(effect: Effect, collection: string, index: number): string | null {
   const group = (id: string | undefined) => effect.groups.find((entry) => entry.id === id)?.color ?? null;
   if (collection === "groups") return effect.groups[index]?.color ?? null;
+  if (collection === "neighbourhoods") return group(effect.neighbourhoods[index]?.who[0]);
   if (collection === "sources") return group(effect.sources[index]?.group);
   if (collection === "rules") return group(effect.rules[index]?.who[0]);
   if (collection === "looks") return group(effect.looks[index]?.who[0]);

@@ -13,6 +13,7 @@ export interface Declared {
   shapes: (Named & { kind: string })[];
   fields: (Named & { kind: string })[];
   groups: (Named & { color: string })[];
+  neighbourhoods: Named[];
   attributes: Attribute[];
   rules: Effect["rules"];
 }
@@ -26,6 +27,7 @@ function declaredOf(effect: Effect): Declared {
     shapes: effect.shapes.map(({ id, label, kind }) => ({ id, label, kind })),
     fields: effect.fields.map(({ id, label, kind }) => ({ id, label, kind })),
     groups: effect.groups.map(({ id, label, color }) => ({ id, label, color })),
+    neighbourhoods: effect.neighbourhoods.map(({ id, label }) => ({ id, label })),
     attributes: effect.attributes,
     rules,
   };

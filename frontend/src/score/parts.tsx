@@ -7,6 +7,7 @@ import type { Collection } from "@/state/document";
 import { useSession, useStudio } from "@/state/use";
 import { AllValues } from "./AllValues";
 import { AttributeItem, DialItem, FieldItem, GroupItem, LookItem, ShapeItem, SourceItem } from "./items";
+import { NeighbourhoodItem } from "./NeighbourhoodItem";
 import { partOf, ruleNumbers } from "./numbering";
 import { AddButton, Part } from "./Part";
 import { RuleCard } from "./RuleCard";
@@ -113,9 +114,11 @@ export function Dials() {
 export function Groups() {
   const groups = useStudio((state) => state.document.groups);
   const without = useStudio((state) => state.document.attributes.length === 0);
-  const [addGroup, addAttribute] = [useAdder("groups"), useAdder("attributes")];
+  const alone = useStudio((state) => state.document.neighbourhoods.length === 0);
+  const [addGroup, addAttribute, addHood] = [useAdder("groups"), useAdder("attributes"), useAdder("neighbourhoods")];
   const add = (
     <>
+      {alone && <AddButton label="neighbourhood" onAdd={addHood} />}
       {without && <AddButton label="attribute" onAdd={addAttribute} />}
       <AddButton label="group" onAdd={addGroup} />
     </>
@@ -124,6 +127,25 @@ export function Groups() {
     <Part title="Groups" note="the states a particle can be in" collection="groups" ids={idsOf(groups)} add={add} pairs>
       {groups.map((group, index) => (
         <GroupItem key={group.id} group={group} index={index} />
+      ))}
+    </Part>
+  );
+}
+
+export function Neighbourhoods() {
+  const hoods = useStudio((state) => state.document.neighbourhoods);
+  const add = useAdder("neighbourhoods");
+  if (hoods.length === 0) return null;
+  return (
+    <Part
+      title="Neighbourhoods"
+      note="who looks among whom"
+      collection="neighbourhoods"
+      ids={idsOf(hoods)}
+      add={<AddButton label="neighbourhood" onAdd={add} />}
+    >
+      {hoods.map((hood, index) => (
+        <NeighbourhoodItem key={hood.id} hood={hood} index={index} />
       ))}
     </Part>
   );

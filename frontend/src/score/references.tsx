@@ -53,13 +53,14 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
     return attributes(catalogue, effect)
       .filter((info) => info.writable)
       .map(({ id, label }) => ({ id, label }));
+  if (to === "neighbourhood") return listed(effect.neighbourhoods);
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
   return [];
 }
 
 /** Whether the server has a say in what is named here: what others follow, and what could go round in a circle. */
 const follows = (field: FieldInfo, path: Path): boolean =>
-  field.to === "attribute" || ["shapes", "groups", "fields"].includes(String(path[0]));
+  field.to === "attribute" || ["shapes", "groups", "fields", "neighbourhoods"].includes(String(path[0]));
 
 export function GroupDot({ color }: { color: string | undefined }) {
   return color ? <span className="mr-1 inline-block size-2 rounded-full" style={{ background: color }} /> : null;

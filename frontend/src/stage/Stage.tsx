@@ -12,6 +12,7 @@ import { Measured } from "./Measured";
 import { OpeningPicture } from "./OpeningPicture";
 import { usePointing } from "./pointing";
 import { Reference } from "./Reference";
+import { SearchView } from "./SearchView";
 import { StageEngine } from "./StageEngine";
 import { Told } from "./Told";
 import { ViewBar } from "./ViewBar";
@@ -101,6 +102,7 @@ function Canvas({ opening }: { opening: string | null }) {
             )}
             <ChosenField />
             <Measured />
+            <SearchView />
             <div className="absolute left-3 top-3 flex flex-wrap items-center gap-2 text-xs">
               <ViewBar />
               <HandleTools />

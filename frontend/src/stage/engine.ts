@@ -13,12 +13,12 @@ export function useEngine(): StageEngine {
 }
 
 /** Keep an element over a place of the stage. */
-export function usePin(element: RefObject<HTMLElement | null>, place: Vector3 | null): void {
+export function usePin(element: RefObject<HTMLElement | null>, place: Vector3 | null, apart = 0): void {
   const engine = useEngine();
   useEffect(() => {
     if (!element.current) return;
-    const letGo = engine.pins.pin(element.current, () => place);
+    const letGo = engine.pins.pin(element.current, () => place, apart);
     engine.invalidate();
     return letGo;
-  }, [engine, element, place]);
+  }, [engine, element, place, apart]);
 }

@@ -97,6 +97,12 @@ export function adders(session: Session): Record<Collection, Adder> {
         push("rules", { ...named("rules", "New rule", node), enabled: true, condition: null });
       },
     },
+    neighbourhoods: {
+      add: () => {
+        const node = made(part("neighbourhood"), current(), catalogue, false);
+        push("neighbourhoods", named("neighbourhoods", "Surroundings", node));
+      },
+    },
     looks: {
       add: (info) => {
         if (!info) return;

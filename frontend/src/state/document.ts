@@ -14,13 +14,15 @@ export type Rule = Parts["Rule"];
 export type Source = Parts["Source"];
 export type Group = Parts["Group"];
 export type Attribute = Parts["Attribute"];
+export type Neighbourhood = Parts["Neighbourhood"];
 export type Dial = Parts["Dial"];
 export type Shape = Effect["shapes"][number];
 export type Field = Effect["fields"][number];
 export type Look = Effect["looks"][number];
 
 /** The lists of a document, as far as something here is made for one of them; the catalogue has all (`collections`). */
-export type Collection = "dials" | "shapes" | "fields" | "groups" | "attributes" | "sources" | "rules" | "looks";
+export type Collection =
+  "dials" | "shapes" | "fields" | "groups" | "neighbourhoods" | "attributes" | "sources" | "rules" | "looks";
 
 /** The word for an item of a collection: what references call it. */
 export const wordFor = (catalogue: Catalogue, collection: string): string =>

@@ -52,6 +52,9 @@ class Place {
   }
 }
 
+/** Closes the box around it. */
+export const PopoverClose = RadixPopover.Close;
+
 export function Popover({ trigger, children, label, wide, open, onOpenChange }: PopoverProps) {
   const [own, setOwn] = useState(false);
   const opener = useRef<HTMLButtonElement>(null);

@@ -4,5 +4,5 @@ export { Button } from "./Button";
 export { Dialog } from "./Dialog";
 export { Hint, IconButton } from "./Hint";
 export { Menu, type MenuEntry } from "./Menu";
-export { Popover } from "./Popover";
+export { Popover, PopoverClose } from "./Popover";
 export { Slider } from "./Slider";

@@ -278,6 +278,9 @@ def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, t
         if added and not ui.get("suggest"):
             continue
         suggestion = str(ui.get("suggest") or "middle")
+        if suggestion == "none":
+            node[name] = cls.model_fields[name].get_default()
+            continue
         value = (told or {}).get(suggestion)
         nothing = source == "attribute" and (not any(value) if isinstance(value, list | tuple) else value == 0)
         if value is None or nothing:

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.step.searches import SUMMARIES
 from hailridge.core.step.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
@@ -113,7 +114,9 @@ def _go_on(
     stats = json.loads(taken.row.stats)
     simulation.resume(columns, count, Stand(taken.row.number, *stats["stand"]))
     report({"type": "progress", "key": job["key"], "computed": taken.row.number + 1, "last": effect.clock.last_frame, "stats": []})
-    findings: list[dict[str, Any]] = [finding for finding in json.loads(taken.findings) if finding["frame"] <= taken.row.number]
+    # What is said of the whole run is said anew.
+    kept = (finding for finding in json.loads(taken.findings) if finding.get("code") not in SUMMARIES)
+    findings: list[dict[str, Any]] = [finding for finding in kept if finding["frame"] <= taken.row.number]
     return findings, taken.seconds
 
 

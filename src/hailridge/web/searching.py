@@ -37,7 +37,7 @@ class SearchOut(BaseModel):
     finding: int
     targets: int
     mean: float
-    reach: tuple[float, float]
+    reach: list[float]
     text: str
     view: ViewOut | None
 

@@ -24,7 +24,7 @@ def around(
     begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, thin: Int64s, seekers: Int64s, seeking: Float32Rows,
     reach: Float32s, own: Int64s, headings: Float32Rows, view: Float32, kin: Int64, parents: Int32s, targets: Float32Rows, extra: Float32s,
     rows: Int64s, others: Int32s, values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, furthest: Float32s,
-    furthest_rows: Int64s,
+    furthest_rows: Int64s, aways: Float32Rows,
 ) -> None:  # fmt: skip
     """What each seeker finds within its reach.
 
@@ -33,7 +33,8 @@ def around(
     own (n,): the row that a seeker is itself, −1 for none; rows (t,): those of the targets. headings (n, 3) unit vectors, zero for who sees all
     round, or none at all; view: the cosine of half the angle of view. kin (see above) with parents (n,) and others (t,).
     values (t, w): what to average, in order of cells. Filled where they have rows: counts (n,), places (n, 3) the mean of the ways to those found
-    (m), sums (n, w) means, furthest (n,) squares of distances and furthest_rows (n,), −1 where there is nobody.
+    (m), sums (n, w) means, furthest (n,) squares of distances and furthest_rows (n,), −1 where there is nobody, aways (n, 3) the sum of directions
+    away from those found, each by how near it is: 1 at the place itself, 0 at the reach.
     """
     width = values.shape[1]
     total = np.zeros(width, np.float64)
@@ -75,6 +76,7 @@ def around(
                         found += np.int64((square <= within) & (far >= 0))
                 seen = 0
                 wayx, wayy, wayz = 0.0, 0.0, 0.0
+                awayx, awayy, awayz = 0.0, 0.0, 0.0
                 total[:] = 0.0
                 last, last_row = np.float32(-1), np.int64(-1)
                 for h in range(found):
@@ -93,6 +95,13 @@ def around(
                     wayx += dx
                     wayy += dy
                     wayz += dz
+                    if len(aways) > 0 and squares[h] > 0:
+                        distance = np.sqrt(squares[h])
+                        limit = far + extra[t] if len(extra) > 1 else far
+                        share = (1 - distance / limit) / distance
+                        awayx -= dx * share
+                        awayy -= dy * share
+                        awayz -= dz * share
                     for w in range(width):
                         total[w] += values[t, w]
                     if squares[h] > last or (squares[h] == last and rows[t] < last_row):
@@ -101,6 +110,8 @@ def around(
                     counts[i] = seen * thin[cell]
                 if len(places) > 0 and seen > 0:
                     places[i, 0], places[i, 1], places[i, 2] = wayx / seen, wayy / seen, wayz / seen
+                if len(aways) > 0:
+                    aways[i, 0], aways[i, 1], aways[i, 2] = awayx * thin[cell], awayy * thin[cell], awayz * thin[cell]
                 if seen > 0:
                     for w in range(width):
                         sums[i, w] = total[w] / seen

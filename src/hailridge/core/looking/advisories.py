@@ -63,12 +63,12 @@ def _drawn_anyway(effect: Effect) -> bool:
 def _unused(effect: Effect) -> Iterator[Advisory]:
     named = {source.group for source in effect.sources} | {group.parent for group in effect.groups}
     for _path, part in parts_of(effect):
-        named |= {value for name in ("group", "who", "to") for value in _as_list(getattr(part, name, None))}
+        named |= {value for name in ("group", "who", "to", "among") for value in _as_list(getattr(part, name, None))}
     for index, group in enumerate(effect.groups):
         if group.id not in named:
             fix = {"path": ["groups", index], "remove": True, "label": "Remove it"}
             yield Advisory("advice", ["groups", index], f"The group '{group.label}' is used nowhere.", fix)
-    for to, collection in (("field", "fields"), ("dial", "dials")):
+    for to, collection in (("field", "fields"), ("dial", "dials"), ("neighbourhood", "neighbourhoods")):
         used = {value for _path, value in references(effect, to)}
         for index, item in enumerate(getattr(effect, collection)):
             if item.id not in used:

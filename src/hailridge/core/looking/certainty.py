@@ -80,7 +80,8 @@ def _clashes(condition: All, effect: Effect) -> Iterator[str]:
             if isinstance(one, Not) and said(one.condition) == said(other):
                 yield "it asks for something and for its contrary"
         if isinstance(first, Compare | Between) and isinstance(second, Compare | Between):
-            if said(first.quantity) != said(second.quantity):
+            if said(first.quantity) != said(second.quantity) or any(getattr(test, "margin", 0) for test in (first, second)):
+                # What lets go further back may hold beyond its threshold.
                 continue
             (low, high), (other_low, other_high) = allowed(first), allowed(second)
             # What runs on with time is met to the nearest step.

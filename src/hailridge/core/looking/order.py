@@ -159,8 +159,8 @@ def _unreached_groups(effect: Effect) -> Iterator[Advisory]:
     reached = {source.group for source in effect.sources if source.enabled}
     for _index, rule in _working(effect):
         for _path, part in parts_of(rule):
-            if isinstance(part, Move | Spawn):
-                reached.add(part.group)
+            if isinstance(part, Action) and isinstance(group := getattr(part, "group", None), str):
+                reached.add(group)
     labels = {group.id: group.label for group in effect.groups}
     for index, rule in _working(effect):
         if rule.who and not groups_of(effect, rule.who) & reached:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.looking.observe import Distribution, distribution, recorded_moment, row_of
+from hailridge.core.looking.observe import MOST_BINS, Distribution, distribution, recorded_moment, row_of
 from hailridge.core.looking.why import emptied
 from hailridge.core.scene.around import LIST, WAYS, Around, around, crowd, sight_of
 from hailridge.core.scene.moment import Moment
@@ -51,7 +51,7 @@ class Search:
     finding: int
     targets: int
     mean: float
-    reach: tuple[float, float]
+    reach: list[float]
     text: str
 
 
@@ -61,7 +61,7 @@ def searched(moment: Moment, hood: Neighbourhood, events: NDArray[Any]) -> Searc
     rows = answers.seekers
     counts, reach = answers.counts[rows], answers.reach[rows]
     finding = int(np.count_nonzero(counts))
-    span = (float(reach.min()), float(reach.max())) if len(rows) else (0.0, 0.0)
+    span = [float(reach.min()), float(reach.max())] if len(rows) else [0.0, 0.0]
     text = "" if finding else _why_nobody(moment, hood, answers, events)
     return Search(len(rows), finding, len(answers.targets), float(counts.mean()) if len(rows) else 0.0, span, text)
 
@@ -128,7 +128,15 @@ def measured(moment: Moment, hood: Neighbourhood) -> Measured:
     """How far away the nearest of each seeker is, and how many have one within their reach."""
     apart = nearest_distances(moment, hood)
     reach = np.asarray(hood.reach.give(moment, crowd(moment, hood.who, True).rows), np.float64)
-    return Measured(distribution(apart), int(np.count_nonzero(apart <= reach.max(initial=0.0))))
+    longest = float(reach.max(initial=0.0))
+    spread = distribution(apart)
+    if len(apart):
+        # From nothing on, with room beyond the reach to drag it to, unless that is far beyond everybody.
+        high = max(float(np.quantile(apart, 0.999)), 1e-6)
+        high = max(high * 1.02, min(longest * 1.2, high * 4))
+        counts, edges = np.histogram(apart, bins=MOST_BINS, range=(0, high))
+        spread = replace(spread, edges=edges, counts=counts, outside=len(apart) - int(counts.sum()))
+    return Measured(spread, int(np.count_nonzero(apart <= longest)))
 
 
 @dataclass

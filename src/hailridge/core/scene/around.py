@@ -5,6 +5,7 @@ Places are those at the start of the part of the step, groups the present ones; 
 
 from __future__ import annotations
 
+import time as wall
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.scene.buffers import SearchTally
 from hailridge.core.scene.moment import REMOVED, Moment
 from hailridge.core.state import surroundings as search
 from hailridge.core.state.neighbours import Grid
@@ -19,9 +21,9 @@ from hailridge.core.state.particles import Array, lengths
 from hailridge.core.state.surroundings import Crowd, Sight
 from hailridge.model.neighbourhoods import Neighbourhood
 
-WAYS, FURTHEST, LIST, MEAN = "ways", "furthest", "list", "mean"
-"""What can be asked of a neighbourhood besides how many: the mean way to those found, the furthest, the nearest so many ("list 3"), the mean of an
-attribute ("mean radius")."""
+WAYS, FURTHEST, AWAYS, LIST, MEAN = "ways", "furthest", "aways", "list", "mean"
+"""What can be asked of a neighbourhood besides how many: the mean way to those found, the furthest, the way out of the crowd, the nearest so many
+("list 3"), the mean of an attribute ("mean radius")."""
 
 BEYOND = np.float32(1.001)
 """Whoever finds nobody reads distances just beyond its reach."""
@@ -32,7 +34,8 @@ class Around:
     """The answers of a neighbourhood for everyone: n particles, those who do not look among them, who find nobody.
 
     counts (n,); reach (n,) m; of what was asked for: rows (n, k) of the nearest, nearest first, −1 where there are no more, with distances (n, k)
-    m; furthest_rows (n,), furthest (n,) m; ways (n, 3) m from the seeker to the mean place of those found; means by attribute, (n,) or (n, 3).
+    m; furthest_rows (n,), furthest (n,) m; ways (n, 3) m from the seeker to the mean place of those found, aways
+    (n, 3) directions away from them, each by how near it is; means by attribute, (n,) or (n, 3).
     """
 
     has: frozenset[str]
@@ -45,6 +48,7 @@ class Around:
     furthest_rows: NDArray[np.int64]
     furthest: Array
     ways: Array
+    aways: Array
     means: dict[str, Array] = field(default_factory=dict)
     thinned: int = 1
 
@@ -62,7 +66,9 @@ def around(moment: Moment, name: str, *wanted: str) -> Around:
         return _nobody(moment, asked)
 
     def compute(_before: Any) -> Around:
+        begun = wall.perf_counter()
         found = _answer(moment, hood, asked)
+        _note(moment, hood, found, wall.perf_counter() - begun)
         if found.thinned > 1:
             text = (
                 f"so many stand within reach of one another that only every {found.thinned}th was looked at; "
@@ -73,6 +79,19 @@ def around(moment: Moment, name: str, *wanted: str) -> Around:
 
     found: Around = moment.answers.asked(("around", name, asked), reads, compute, (moment.count, moment.time))
     return found
+
+
+def _note(moment: Moment, hood: Neighbourhood, found: Around, seconds: float) -> None:
+    """Keep account of how a neighbourhood does."""
+    tally = moment.searches.setdefault(hood.id, SearchTally())
+    tally.seconds += seconds
+    others = len(found.targets) - 1
+    if len(found.seekers) and others > 0:
+        counts = found.counts[found.seekers]
+        tally.asked += 1
+        tally.finding += int(np.count_nonzero(counts))
+        tally.share += float(counts.mean()) / others
+        tally.most = max(tally.most, others)
 
 
 def _column(moment: Moment, attribute: str) -> str:
@@ -98,14 +117,14 @@ def _answer(moment: Moment, hood: Neighbourhood, asked: frozenset[str]) -> Aroun
     values = _values(moment, means, targets.rows)
     most = hood.listed or _longest(asked)
     everyone = len(seekers) == number
-    ways, far = WAYS in asked, FURTHEST in asked
+    ways, far, aways = WAYS in asked, FURTHEST in asked, AWAYS in asked
     if hood.listed:
         rows, distances, thinned = _listed(moment, hood, seekers, sight, targets, wider)
-        found = _of_list(moment, seekers, targets, rows, distances, values, ways, far)
+        found = _of_list(moment, seekers, sight, targets, wider, rows, distances, values, ways, far, aways)
         found.thinned = thinned
     else:
         grid = grid_of(moment, hood.among, hood.nested, targets, sight.furthest + (0.0 if wider is None else float(wider.max(initial=0.0))))
-        found = search.look(seekers, sight, targets, wider, values, ways, far, grid)
+        found = search.look(seekers, sight, targets, wider, values, ways, far, aways, grid)
         rows, distances = np.zeros((len(seekers), 0), np.int64), np.zeros((len(seekers), 0), np.float32)
         if most:
             rows, distances, _thinned = search.nearest(seekers, sight, targets, wider, most)
@@ -120,7 +139,8 @@ def _answer(moment: Moment, hood: Neighbourhood, asked: frozenset[str]) -> Aroun
 
     answers = Around(
         asked, seekers.rows, targets.rows, spread(np.broadcast_to(reach, (len(seekers),)), 0.0), spread(found.counts, 0), spread(rows, -1),
-        spread(distances, np.inf), spread(found.furthest_rows, -1), spread(found.furthest, 0.0), spread(found.ways, 0.0), thinned=found.thinned,
+        spread(distances, np.inf), spread(found.furthest_rows, -1), spread(found.furthest, 0.0), spread(found.ways, 0.0),
+        spread(found.aways, 0.0), thinned=found.thinned,
     )  # fmt: skip
     at = 0
     for attribute in means:
@@ -136,11 +156,12 @@ def _answer(moment: Moment, hood: Neighbourhood, asked: frozenset[str]) -> Aroun
 
 def _nobody(moment: Moment, asked: frozenset[str]) -> Around:
     """The answers where nobody looks."""
-    number, none = moment.count, np.zeros(0, np.intp)
+    number, none, most = moment.count, np.zeros(0, np.intp), max(1, _longest(asked))
+    own = {name: moment.read_attribute(name, moment.everyone()) for name in _means(asked)}
     return Around(
-        asked, none, none, np.zeros(number, np.float32), np.zeros(number, np.int32), np.full((number, max(1, _longest(asked))), -1, np.int64),
-        np.full((number, max(1, _longest(asked))), np.inf, np.float32), np.full(number, -1, np.int64), np.zeros(number, np.float32),
-        np.zeros((number, 3), np.float32), {name: moment.read_attribute(name, moment.everyone()) for name in _means(asked)},
+        asked, none, none, np.zeros(number, np.float32), np.zeros(number, np.int32), np.full((number, most), -1, np.int64),
+        np.full((number, most), np.inf, np.float32), np.full(number, -1, np.int64), np.zeros(number, np.float32),
+        np.zeros((number, 3), np.float32), np.zeros((number, 3), np.float32), own,
     )  # fmt: skip
 
 
@@ -211,7 +232,8 @@ def _listed(
 
 
 def _of_list(
-    moment: Moment, seekers: Crowd, targets: Crowd, rows: NDArray[np.int64], distances: Array, values: Array, ways: bool, far: bool
+    moment: Moment, seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None, rows: NDArray[np.int64], distances: Array, values: Array,
+    ways: bool, far: bool, aways: bool,
 ) -> search.Found:  # fmt: skip
     """What can be told of the nearest few as of all."""
     there = rows >= 0
@@ -221,12 +243,17 @@ def _of_list(
     place_of[targets.rows] = np.arange(len(targets))
     at = place_of[rows]
     none = np.zeros((len(seekers), values.shape[1]), np.float32)
-    found = search.Found(counts, search.NO_VIEW, none, np.zeros(0, np.int64), np.zeros(0, np.float32))
+    found = search.Found(counts, search.NO_VIEW, none, np.zeros(0, np.int64), np.zeros(0, np.float32), search.NO_VIEW)
     if values.shape[1]:
         found.means = np.einsum("nk,nkw->nw", share, np.concatenate([values, np.zeros((1, values.shape[1]), np.float32)])[at])
-    if ways:
-        away = np.concatenate([targets.places, np.zeros((1, 3), np.float32)])[at] - seekers.places[:, None]
-        found.ways = np.einsum("nk,nkw->nw", share, away)
+    if ways or aways:
+        toward = np.concatenate([targets.places, np.zeros((1, 3), np.float32)])[at] - seekers.places[:, None]
+        found.ways = np.einsum("nk,nkw->nw", share, toward)
+    if aways:
+        limit = np.broadcast_to(sight.reach, (len(seekers),))[:, None]
+        limit = limit if wider is None else limit + np.append(wider, np.float32(0))[at]
+        near = np.where(there & (distances > 0), (1 - distances / np.maximum(limit, 1e-12)) / np.maximum(distances, 1e-12), 0)
+        found.aways = -np.einsum("nk,nkw->nw", near.astype(np.float32), toward)
     if far:
         last, each = np.maximum(counts - 1, 0), np.arange(len(seekers))
         found.furthest_rows = rows[each, last]

@@ -47,6 +47,19 @@ class Finding:
 
 
 @dataclass
+class SearchTally:
+    """How a neighbourhood has done in a run: how often it was asked with somebody to look and somebody to be found, how many seekers found anybody;
+    which share of those whom it could find each seeker found on average, summed over the times asked, and of how many at most; and how long all
+    of it took (s)."""
+
+    asked: int = 0
+    finding: int = 0
+    share: float = 0.0
+    most: int = 0
+    seconds: float = 0.0
+
+
+@dataclass
 class Buffers:
     """What actions of one step leave behind: what forces add, children, what is solid to whom, and actions that act on motion itself."""
 
@@ -54,3 +67,5 @@ class Buffers:
     litters: list[Litter] = field(default_factory=list)
     encounters: list[Encounter] = field(default_factory=list)
     movers: list[tuple[Any, Rows]] = field(default_factory=list)
+    pushers: list[tuple[Any, Rows]] = field(default_factory=list)
+    """Actions that keep particles from overlapping, with whom they concern."""

@@ -101,5 +101,5 @@ def place_for(moment: Moment, name: str) -> NDArray[np.int32]:
     sight, _wider, _reach = sight_of(moment, hood, every, targets)
     of = np.searchsorted(every.rows, owners[me])
     nearer = Sight(np.nextafter(apart[me], np.float32(0)), sight.at(of).headings, sight.view, sight.kin)
-    out[me] = 1 + search.look(every.at(of), nearer, targets, None, np.zeros((len(targets), 0), np.float32), False, False).counts
+    out[me] = 1 + search.look(every.at(of), nearer, targets, None, np.zeros((len(targets), 0), np.float32)).counts
     return out

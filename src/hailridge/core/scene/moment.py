@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import memory, motion
 from hailridge.core.scene.bodies import Body
-from hailridge.core.scene.buffers import Buffers, Finding
+from hailridge.core.scene.buffers import Buffers, Finding, SearchTally
 from hailridge.core.scene.kept import FieldValues, kept_as
 from hailridge.core.scene.layout import turn_column, turn_mask
 from hailridge.core.scene.plan import Scene
@@ -49,6 +49,8 @@ class Moment:
         self.findings: dict[tuple[Any, str | None], Finding] = {}
         self.actor = -1
         self.answers = Answers()
+        self.searches: dict[str, SearchTally] = {}
+        """How the neighbourhoods have done since the run began, by their ids."""
         self._stood: tuple[Any, Array] | None = None
         self.departed: dict[str, Array] = {}
         """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""

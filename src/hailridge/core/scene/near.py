@@ -33,7 +33,7 @@ def _within(moment: Moment, rows: Rows, reach: Any, groups: list[str], touching:
     wider = radii[targets.rows] if touching else None
     sight = Sight(np.atleast_1d(np.asarray(reach, np.float32)))
     grid = grid_of(moment, groups, True, targets, sight.furthest + (0.0 if wider is None else float(wider.max(initial=0.0))))
-    return search.look(_those(moment, rows, targets), sight, targets, wider, np.zeros((len(targets), 0), np.float32), False, False, grid).counts
+    return search.look(_those(moment, rows, targets), sight, targets, wider, np.zeros((len(targets), 0), np.float32), grid=grid).counts
 
 
 def nearest_of(moment: Moment, rows: Rows, reach: float, groups: list[str], most: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:

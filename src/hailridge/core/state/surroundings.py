@@ -74,20 +74,26 @@ class Sight:
 @dataclass
 class Found:
     """What a pass found for each seeker: counts (n,), mean ways to those found (n, 3) m, means (n, w), the furthest: row (n,), −1 for none, and
-    distance (n,) m. `thinned`: how many stood for one that was looked at, where too many stood together; else 1."""
+    distance (n,) m; ways out of the crowd (n, 3): directions away from those found, each by how near it is, 0 at the reach.
+
+    `thinned`: how many stood for one that was looked at, where too many stood together; else 1.
+    """
 
     counts: NDArray[np.int32]
     ways: Array
     means: Array
     furthest_rows: NDArray[np.int64]
     furthest: Array
+    aways: Array
     thinned: int = 1
 
 
 def look(
-    seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None, values: Array, ways: bool, furthest: bool, grid: Grid | None = None
+    seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None, values: Array, ways: bool = False, furthest: bool = False, aways: bool = False,
+    grid: Grid | None = None,
 ) -> Found:  # fmt: skip
-    """All of a question in one pass: how many each seeker finds, and of those the means of `values` (t, w), the mean way, the furthest.
+    """All of a question in one pass: how many each seeker finds, and of those the means of `values` (t, w); where that is wanted, the mean way,
+    the furthest, the way out.
 
     `wider` (t,) is added to every reach, target by target. `grid` is one over the targets with a cell that is wide enough, if there is one.
     """
@@ -95,6 +101,7 @@ def look(
     found = Found(
         np.zeros(number, np.int32), np.zeros((number if ways else 0, 3), np.float32), np.zeros((number, width), np.float32),
         np.full(number if furthest else 0, -1, np.int64), np.zeros(number if furthest else 0, np.float32),
+        np.zeros((number if aways else 0, 3), np.float32),
     )  # fmt: skip
     if number == 0 or len(targets) == 0:
         return found
@@ -102,7 +109,7 @@ def look(
     grid = grid or Grid(targets.places, sight.furthest + more)
     around = grid.candidates(seekers.places, seekers is targets)
     thin, found.thinned = _thinned(around)
-    if sight.plain and not (ways or furthest or width) and found.thinned == 1:
+    if sight.plain and not (ways or furthest or aways or width) and found.thinned == 1:
         far = np.maximum(sight.reach, 0)
         found.counts = grid.count_among(around, seekers.places, far, wider, _own_places(seekers, targets))
         found.counts[sight.reach < 0 if len(sight.reach) > 1 or sight.reach[0] < 0 else slice(0, 0)] = 0
@@ -114,7 +121,7 @@ def look(
         sight.headings, np.float32(sight.view), sight.kin, seekers.parents, grid.places, _ordered(wider, order), targets.rows[order],
         targets.parents[order],
         np.ascontiguousarray(values.take(order, axis=0)) if width else np.zeros((1, 0), np.float32), found.counts, found.ways, found.means, squares,
-        found.furthest_rows, work=number,
+        found.furthest_rows, found.aways, work=number,
     )  # fmt: skip
     found.furthest = np.sqrt(np.maximum(squares, 0))
     return found

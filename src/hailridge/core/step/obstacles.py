@@ -105,18 +105,30 @@ class Obstacles:
             way.carried,
         )  # fmt: skip
 
-    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: slice, start: Any, way: Any) -> None:
-        """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them."""
+    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: slice, start: Any, way: Any, slides: int = 0) -> None:
+        """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them.
+
+        With `slides` they go on along it from there, that often at most.
+        """
         count = rows.stop - rows.start
         permitted = np.zeros((len(self.slots), count), np.uint8)
         for shape, indices in solid.items():
             permitted[self.slots[shape], indices - rows.start] = 1
         place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         none = np.zeros((len(self.slots), 1), np.float32)
-        # All of it at the present moment: a way that takes no time.
-        self.meet(
-            moment, place, still, np.ascontiguousarray(way, np.float32), np.zeros((count, 3), np.float32), moment.column("radius")[rows],
-            np.zeros(1, np.float32), permitted, none, none, np.zeros(count, np.uint64),
-        )  # fmt: skip
+        left = np.ascontiguousarray(way, np.float32)
+        for turn in range(slides + 1):
+            before = place.copy()
+            # All of it at the present moment: a way that takes no time.
+            met = self.meet(
+                moment, place, still, left, np.zeros((count, 3), np.float32), moment.column("radius")[rows], np.zeros(1, np.float32), permitted, none,
+                none, np.zeros(count, np.uint64),
+            )  # fmt: skip
+            stopped = met.touched != 0
+            if turn == slides or not stopped.any():
+                break
+            left = (left - (place - before)) * stopped[:, None]
+            left -= met.normals * np.minimum(np.einsum("ij,ij->i", left, met.normals), 0)[:, None]
+            left = np.ascontiguousarray(left, np.float32)
         moment.column("position")[rows] = place
         moment.answers.changed("position")

@@ -20,11 +20,13 @@ from hailridge.core.scene.moment import NOTHING3, Moment
 from hailridge.core.scene.plan import Plan
 from hailridge.core.state.events import MOST_EVENTS, EventLog, Happening
 from hailridge.core.state.particles import Array, Particles
+from hailridge.core.step.apart import keep_apart
 from hailridge.core.step.birth import children_appear, run_sources
 from hailridge.core.step.contact import catch_strays, move_and_touch
 from hailridge.core.step.departures import Departures
 from hailridge.core.step.obstacles import Obstacles
 from hailridge.core.step.rules import Tally, run_changes, run_on_birth, run_on_the_way, run_triggered
+from hailridge.core.step.searches import search_findings
 from hailridge.model.effect import Effect
 
 PHASES = ("birth", "pushes", "motion and contact", "changes", "leaving", "record")
@@ -72,6 +74,11 @@ class Clocking:
     seconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(PHASES, 0.0))
     _last: float = 0.0
 
+    @property
+    def total(self) -> float:
+        """Seconds in all parts together."""
+        return sum(self.seconds.values())
+
     def start(self) -> None:
         self._last = wall.perf_counter()
 
@@ -108,6 +115,7 @@ class Simulation:
         self.clocking = Clocking()
         self.timeline = self.plan.timeline
         self.frame = -1
+        self._since = 0
         self._births = 0
         self._deaths = 0
         self._present = (-1, 0)
@@ -121,14 +129,14 @@ class Simulation:
         found = list(self.moment.findings.values())
         if self.moment.log.sampled:
             found.append(Finding("advice", None, self.frame, f"more than {MOST_EVENTS:,} events: from there on one particle in sixteen is followed"))
-        return found
+        return found + list(search_findings(self.moment, self._since, self.frame, self.clocking.total))
 
     def resume(self, columns: Mapping[str, Array], count: int, stand: Stand) -> None:
         """Go on from a recorded frame. Columns that this effect does not have are left out, those not recorded get their birth values."""
         particles = self.moment.particles
         particles.load({name: column for name, column in columns.items() if particles.has(name)}, count)
         particles.next_id = self._noted = stand.next_id
-        self.frame = stand.frame
+        self.frame = self._since = stand.frame
         self.moment.frame, self.moment.step = stand.frame, stand.step
         self.moment.log.total = stand.events
         self.moment.log.sampled = 0 < self.moment.log.limit < stand.events
@@ -242,6 +250,7 @@ class Simulation:
             move_and_touch(moment, self.obstacles, self._at_touch)
         self._settle()
         if moment.count and not first:
+            keep_apart(moment, self.obstacles)
             catch_strays(moment)
         clocking.lap("motion and contact")
         if moment.count:

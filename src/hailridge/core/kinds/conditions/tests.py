@@ -10,6 +10,7 @@ import numpy as np
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows
 from hailridge.model import fields
+from hailridge.model.attributes import AttributeInfo, Table, remembered
 from hailridge.model.effect import ItemSeed
 from hailridge.model.parts import Amount, Condition, Quantity
 
@@ -42,11 +43,12 @@ class Compare(Condition):
     title: ClassVar[str] = "compare a quantity"
     also: ClassVar[str] = "greater less above below threshold if when"
     rank: ClassVar[int] = 0
-    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}"
+    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}[, let go {margin} further back]"
     category: ClassVar[str] = "Test"
     help: ClassVar[str] = (
         "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
-        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step."
+        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step. *Let go further back*: once it "
+        "holds, it goes on to hold until the quantity is that far on the other side of the threshold, so that nothing flickers around it."
     )
     facts_as: ClassVar[str] = "holds"
 
@@ -54,12 +56,36 @@ class Compare(Condition):
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
     comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
     threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity", suggest="middle")
+    margin: float = fields.number(
+        0.0, low=0, high=1e9, soft=(0, 1), label="Let go further back by", unit_from="quantity", suggest="none",
+        help="A second threshold against flicker: it begins at the first and ends only this far back. 0: it ends where it begins.",
+    )  # fmt: skip
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         yield from _no_number(self.quantity)
+        if self.comparison == "equal" and max(self.all_values("margin")) > 0:
+            yield "margin", "nothing lies further back from being equal; compare with passes or is under"
+
+    @property
+    def _held(self) -> str:
+        return f"{self.address} held"
+
+    def remembers(self, attributes: Table) -> Iterator[AttributeInfo]:
+        if max(self.all_values("margin")) > 0:
+            yield remembered(self._held, "flag")
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
         read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
+        now = self._beyond(moment, read, threshold)
+        if self.margin > 0 and moment.particles.has(self._held):
+            # Whom it held for before it lets go later. It is asked more than once in a step, with the same outcome as long as nothing else is.
+            back = np.float32(-self.margin if self.comparison in ("above", "at_least") else self.margin)
+            column = moment.column(self._held)
+            now = now | ((column[rows] != 0) & self._beyond(moment, read, threshold + back))
+            column[rows] = now
+        return now
+
+    def _beyond(self, moment: Moment, read: Any, threshold: Any) -> Any:
         if self.quantity.runs:
             return met(read, self.comparison, threshold, np.float32(moment.dt / 2))
         match self.comparison:

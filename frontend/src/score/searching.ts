@@ -1,0 +1,52 @@
+/** What a neighbourhood found at the frame on the stage. It is not asked while it plays. */
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answered, api, type Histogram } from "@/api/client";
+import type { components } from "@/api/generated";
+import { useRun, useStudio } from "@/state/use";
+
+export type Search = components["schemas"]["SearchOut"];
+
+/** The trial and frame to ask about, once that frame is there. */
+function useAsked(wanted: boolean): { trial: string; frame: number } | null {
+  const trial = useRun((state) => state.trial?.id ?? null);
+  const frame = useStudio((state) => (state.playing ? -1 : state.frame));
+  const there = useRun((state) => state.trial !== null && frame >= 0 && frame < state.trial.computed);
+  return wanted && trial !== null && there ? { trial, frame } : null;
+}
+
+/** How a neighbourhood did, and what one particle saw in it. */
+export function useSearch(neighbourhood: string, particle: number | null = null, wanted = true): Search | null {
+  const asked = useAsked(wanted);
+  const found = useQuery({
+    queryKey: ["search", asked?.trial, asked?.frame, neighbourhood, particle],
+    queryFn: () => {
+      const path = { trial_id: asked!.trial, number: asked!.frame, neighbourhood };
+      const query = particle === null ? {} : { particle };
+      const params = { path, query };
+      return answered(api.GET("/api/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}", { params }));
+    },
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return found.data ?? null;
+}
+
+/** How far away the nearest of each seeker is, whatever the reach. */
+export function useDistances(neighbourhood: string): Histogram | null {
+  const asked = useAsked(true);
+  const found = useQuery({
+    queryKey: ["distances", asked?.trial, asked?.frame, neighbourhood],
+    queryFn: () => {
+      const params = { path: { trial_id: asked!.trial, number: asked!.frame, neighbourhood } };
+      return answered(
+        api.GET("/api/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}/distances", { params }),
+      );
+    },
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return found.data ?? null;
+}

@@ -1,0 +1,46 @@
+"""Pushing apart within a step: after everybody has moved, and never through what is solid."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import as_indices
+from hailridge.core.state.separating import push_apart
+from hailridge.core.step.obstacles import Obstacles
+
+SLIDES = 2
+"""How often in a round somebody who is pushed against something solid goes on along it."""
+
+
+def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
+    """Do what actions that push apart have asked for, each in its rounds. Whoever would be pushed into something solid to it stays before it."""
+    if not moment.buffers.pushers or not moment.count:
+        return
+    solid = _solid(moment)
+    for action, asked in moment.buffers.pushers:
+        rows = as_indices(asked)
+        if action.others:
+            also = moment.scene.members(action.others)[moment.column("group")]
+            also[rows] = True
+            rows = np.flatnonzero(also)
+        radii, masses = moment.column("radius")[rows], moment.column("mass")[rows]
+        # Where something is solid to somebody, each round is held before it, so that the next one pushes the others further.
+        each = 1 if solid else action.rounds
+        for _round in range(action.rounds // each):
+            before = moment.column("position").copy() if solid else None
+            places, velocities = moment.column("position")[rows], moment.column("velocity")[rows]
+            places, velocities = push_apart(places, velocities, radii, masses, action.strength, each)
+            moment.column("velocity")[rows], moment.column("position")[rows] = velocities, places
+            if before is not None:
+                obstacles.sweep(moment, solid, slice(0, moment.count), before, moment.column("position") - before, SLIDES)
+    moment.begin_part()
+
+
+def _solid(moment: Moment) -> dict[int, NDArray[np.intp]]:
+    """By the index of a shape, to whom it is solid in this step."""
+    found: dict[int, list[NDArray[np.intp]]] = {}
+    for encounter in moment.buffers.encounters:
+        found.setdefault(encounter.shape, []).append(as_indices(encounter.rows))
+    return {shape: np.unique(np.concatenate(parts)) for shape, parts in found.items()}
