@@ -123,6 +123,13 @@ def sheet(actions: list[Node], visible: bool = False, speed: list[float] | None 
     return raw | given
 
 
+def packed(actions: list[Node]) -> Node:
+    """Balls too large for their places in a flat ring."""
+    shapes = [shape("box", "cloth", False, size=[1.3, 0.7, 0.01])]
+    born = source("cloth", {"kind": "burst", "count": 60}, radius={"kind": "spread", "value": 0.085, "spread": 0.035})
+    return effect(shapes=shapes, sources=[born], rules=[RULE | {"actions": actions}])
+
+
 def colored(layers: list[Node], look: str = "discs") -> list[Node]:
     return [{"kind": look, "id": "look", "layers": layers}]
 
@@ -140,6 +147,9 @@ PUSHES: dict[str, Callable[[], Node]] = {
     "centre": lambda: sheet([node("action", "centre", shape="target", strength=fixed(2.5))], True),
     "speed_limit": lambda: sheet([node("action", "gravity"), node("action", "speed_limit")]),
     "drift": lambda: sheet([node("action", "drift")]),
+    "repel": lambda: sheet([node("action", "repel", strength=fixed(3.0))]),
+    "push_apart": lambda: packed([node("action", "push_apart")]),
+    "steer_by_surface": lambda: sheet([node("action", "steer_by_surface", within=2.0, height=fixed(0.5))], True, speed=[1.2, 0.0, 0.0]),
     "bounce": lambda: sheet(
         [node("action", "gravity", acceleration=fixed(9.0)), node("action", "bounce", shape="ground", bounciness=fixed(0.7))],
         shapes=[
@@ -251,6 +261,7 @@ def quantity(kind: str) -> Node:
         "place_in_order": (0, 3),
         "found_density": (0, 20),
         "found_distance": (0, 0.4),
+        "nearest_place": (-0.5, 0.5),
         "found_mean": (0.06, 0.11),
         "found_attribute": (0.05, 0.12),
         "height": (-0.7, 0.7),
