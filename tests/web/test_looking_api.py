@@ -93,6 +93,25 @@ class Looking(ApiCase):
             self.client.get(f"/api/trials/{self.trial}/rules/nothing/curves").json(), {"frames": [], "curves": []}
         )
 
+    def test_a_neighbourhood_looked_at(self) -> None:
+        raw = self.raw | {"neighbourhoods": [{"id": "near", "label": "Near", "who": ["a"], "among": ["b"], "reach": 0.05}]}
+        address = f"/api/trials/{self.run_trial(self.made(raw))['id']}/frames"
+        first = self.client.get(f"{address}/0/neighbourhoods/near").json()
+        self.assertEqual((first["seekers"], first["finding"], first["targets"]), (200, 0, 0))
+        self.assertIn("There is nobody to be found. Nobody has come into B yet: the first does at frame", first["text"])
+        later = int(first["text"].rstrip(".").split()[-1]) + 2
+        found = self.client.get(f"{address}/{later}/neighbourhoods/near?particle=0").json()
+        self.assertGreater(found["targets"], 0)
+        self.assertEqual(found["reach"], [found["reach"][0]] * 2)
+        if found["view"] is not None:
+            self.assertEqual(len(found["view"]["ids"]), found["view"]["count"])
+        spread = self.client.get(f"{address}/{later}/neighbourhoods/near/distances").json()
+        self.assertEqual(spread["total"], found["seekers"])
+        self.assertEqual(spread["passing"], found["finding"])
+        gone = self.client.get(f"{address}/0/neighbourhoods/far")
+        self.assertEqual(gone.status_code, 409, gone.text)
+        self.assertIn("no neighbourhood 'far'", gone.text)
+
     def test_flows_add_up(self) -> None:
         flow = self.client.get(f"/api/trials/{self.trial}/flow", params={"most": 5}).json()
         self.assertEqual((flow["frames"][0], flow["frames"][-1]), (0, 48))

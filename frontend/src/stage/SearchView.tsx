@@ -26,8 +26,8 @@ export function SearchView() {
 }
 
 function Seen({ hood, particle }: { hood: Neighbourhood; particle: number }) {
-  const view = useSearch(hood.id, particle)?.view ?? null;
-  return view && <Drawn hood={hood} view={view} />;
+  const found = useSearch(hood.id, particle);
+  return found?.view && <Drawn hood={hood} view={found.view} />;
 }
 
 function Drawn({ hood, view }: { hood: Neighbourhood; view: View }) {

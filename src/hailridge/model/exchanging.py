@@ -46,7 +46,7 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     if issubclass(cls, Amount) and cls.single and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
         raise NothingFits(f"'{cls.title}' is one number; here three are needed")
     _allowed(document, path, cls)
-    fresh = _fresh(document, cls, place, given or {})
+    fresh = _fresh(document, cls, place, given or {}, _who(document, path))
     around = place.part
     if around is not None and issubclass(around, Condition) and around.facts_as and issubclass(cls, Quantity) and cls.value_type == "flag":
         # A fact is held against nothing: the test around it becomes one that takes facts.
@@ -103,8 +103,8 @@ def _allowed(document: Raw, path: Path, cls: type[Kind]) -> None:
 # ── A new part ──────────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
-def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw) -> Raw:
-    """A new part with what is given, else with all defaults, its references naming the newest fitting things.
+def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw, who: list[str]) -> Raw:
+    """A new part with what is given, else with all defaults, its references naming the newest fitting things; `who`: the groups that it is about.
 
     Of a part that is given by its kind alone, the rest is filled in likewise.
     """
@@ -114,7 +114,7 @@ def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw) -> Raw:
         if name in given:
             said = given[name]
             bare = isinstance(said, dict) and set(said) == {"kind"} and said["kind"] in Kind.registry.get(ui.get("slot", ""), {})
-            node[name] = {"kind": said["kind"], **_fresh(document, Kind.registry[ui["slot"]][said["kind"]], place, {})} if bare else said
+            node[name] = {"kind": said["kind"], **_fresh(document, Kind.registry[ui["slot"]][said["kind"]], place, {}, who)} if bare else said
             continue
         if not field.is_required():
             default = field.get_default(call_default_factory=True)
@@ -122,11 +122,11 @@ def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw) -> Raw:
             continue
         if name in ("id", "label"):
             continue
-        node[name] = _newest(document, ui["to"], place, ui.get("only"))
+        node[name] = _newest(document, ui["to"], place, who, ui.get("only"))
     return node
 
 
-def _newest(document: Raw, to: str, place: Place, only: list[str] | None = None) -> str:
+def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str] | None = None) -> str:
     """The newest thing of a sort that can be named; one is made where there is none and one can be."""
     if to == "attribute" and only:
         fitting = [info.id for info in raw_table(document).values() if info.own and info.value_type in only]
@@ -148,19 +148,19 @@ def _newest(document: Raw, to: str, place: Place, only: list[str] | None = None)
     if not document.get(collection):
         if to == "rule":
             raise NothingFits("there is no rule yet that it could be about")
-        document[collection] = [_made_for(document, to)]
+        document[collection] = [_made_for(document, to, who)]
     return str(document[collection][-1]["id"])
 
 
-def _made_for(document: Raw, to: str) -> Raw:
+def _made_for(document: Raw, to: str, who: list[str]) -> Raw:
     if to == "group":
         return {"id": "particles", "label": "Particles", "color": "#56b4e9", "parent": None}
     if to == "shape":
         return _spelled("shape", "ball") | {"id": "ball", "label": "Ball", "visible": True, "position": [0.0, 1.0, 0.0]}
     if to == "neighbourhood":
-        return _defaults(Neighbourhood) | {"id": "surroundings", "label": "Surroundings"}
+        return _defaults(Neighbourhood) | {"id": "surroundings", "label": "Surroundings", "who": list(who)}
     if not document.get("shapes"):
-        document["shapes"] = [_made_for(document, "shape")]
+        document["shapes"] = [_made_for(document, "shape", who)]
     return _spelled("field", "falloff") | {"id": "field", "label": "Field", "shape": document["shapes"][-1]["id"]}
 
 

@@ -1,0 +1,131 @@
+"""Who is around, from *New effect* by mouse and keyboard: one takes its nearest until nobody is left; whom a count catches, coloured by it."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from hailridge import demo
+from tests.browser.jobs import Job
+from tests.support import run
+
+
+class Neighbourhoods(Job):
+    def test_one_takes_its_nearest_until_nobody_is_left_and_the_score_says_why(self) -> None:
+        page = self.page
+        self.begin("Filling a shape")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.click(self.button("^Add group"))
+        self.click(self.button("^Add group"))
+        self.click(self.button("^Add source"))
+        seeker = self.rule("Source 2")
+        self.click(seeker.get_by_role("button", name="from", exact=True))
+        self.click(page.get_by_role("option", name="exactly one"))
+        self.click(seeker.get_by_role("button", name="on the surface", exact=True))
+        self.click(page.get_by_role("option", name="at the centre"))
+        self.click(self.button("^Speed", seeker))
+        self.typed("0", "Tab")
+        self.typed("0.05", "Tab")
+        self.typed("100")
+        self.key("Escape")
+        self.click(self.button("^All values of Source 2", seeker))
+        self.click(
+            page.get_by_role("dialog").get_by_role("button", name=re.compile("^(Particles|Group)")).first
+        )
+        self.click(page.get_by_role("menuitem", name="Group", exact=True))
+        self.key("Escape")
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="Everyone"))
+        self.click(page.get_by_role("dialog").get_by_text("Group", exact=True))
+        self.key("Escape")
+        self.click(mine.get_by_role("button", name="+ action"))
+        # The neighbourhood comes with the action: those whom the rule is about look.
+        self.choose("catch nearest", "move those found")
+        self.click(mine.get_by_role("button", name="all", exact=True))
+        self.click(page.get_by_role("menuitem", name="the nearest"))
+        self.click(self.button("^More of move those found", mine))
+        self.click(page.get_by_role("dialog").get_by_role("button", name=re.compile("^One every")))
+        self.typed("2f")
+        self.key("Escape")
+        self.key("Escape")
+        hood = self.rule("Surroundings")
+        self.click(hood.get_by_role("button", name="everyone", exact=True))
+        self.click(page.get_by_role("dialog").get_by_text("Particles", exact=True))
+        self.key("Escape")
+        self.click(self.button("^Within", hood))
+        self.drag_reach(0.5, 0.62)
+        self.key("Escape")
+        document = self.document()
+        (made,) = document["neighbourhoods"]
+        self.assertEqual((made["who"], made["among"]), (["group"], ["first"]))
+        reach = made["reach"]["value"]
+        self.assertTrue(0.1 < reach < 0.2, reach)
+        self.told("one takes its nearest", 55)
+        frames = run(document, assets=demo.assets())
+        first = frames[0].columns
+        places, seeking = first["position"][first["group"] != 1], first["position"][first["group"] == 1][0]
+        # One every two frames, the nearest first, as far as the reach goes (source: scipy.spatial.cKDTree).
+        within = len(cKDTree(places.astype(float)).query_ball_point(seeking.astype(float), reach))
+        self.assertGreater(within, 4)
+        taken = [int(frame.population[2]) for frame in frames]
+        self.assertEqual(taken[: 2 * within : 2], list(range(1, within + 1)))
+        self.assertEqual(taken[-1], within)
+        self.seek(2 * within + 6)
+        hood.get_by_text(re.compile(r"The nearest is 0\.\d+ m away, and the reach is 0\.\d+ m\.")).wait_for()
+        self.until(lambda: self.population("Group 2") == within, "all within reach")
+        self.seek(1)
+        self.until(lambda: "The nearest is" not in hood.inner_text(), "found again")
+
+    def drag_reach(self, start: float, end: float) -> None:
+        line = self.page.get_by_role("slider", name=re.compile("Reach on the distribution"))
+        box, before = line.bounding_box(), None
+        while box != before:
+            self.page.wait_for_timeout(150)
+            box, before = line.bounding_box(), box
+        assert box
+        self.made += 1
+        self.page.mouse.move(box["x"] + box["width"] * start, box["y"] + 30)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + box["width"] * end, box["y"] + 30, steps=4)
+        self.page.mouse.up()
+
+    def test_whom_a_count_catches_coloured_by_it_and_seen_for_one(self) -> None:
+        page = self.page
+        self.begin("Filling a shape")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="always"))
+        self.choose("compare number found", "compare a quantity")
+        page.wait_for_timeout(500)
+        self.click(mine.get_by_role("button", name="number found by", exact=True))
+        self.click(page.get_by_role("button", name="Colour by this"))
+        look = page.locator('[data-item^="looks/"]').first
+        look.get_by_text("as").first.wait_for()
+        self.until(lambda: "number found by" in look.inner_text(), "a ramp over the count")
+        document = self.document()
+        layer = document["looks"][0]["layers"][-1]
+        counts = run(document, 0, assets=demo.assets())[0]
+        tree = cKDTree(counts.columns["position"].astype(float))
+        found = tree.query_ball_point(counts.columns["position"].astype(float), 0.5, return_length=True) - 1
+        # From about the fewest to about the most that anybody finds now.
+        self.assertEqual((layer["kind"], layer["quantity"]["kind"]), ("ramp", "found"))
+        (low, high), (few, many) = (layer["start"], layer["end"]), np.quantile(found, [0.05, 0.95])
+        self.assertTrue(
+            found.min() - 1 <= low <= few + 1 and many - 1 <= high <= found.max() + 1, (low, high)
+        )
+        # One is picked: what it finds stands over the stage.
+        canvas = page.locator("[data-testid=stage] canvas")
+        box = canvas.bounding_box()
+        assert box
+        seen = page.get_by_test_id("seen")
+        for share in np.linspace(0.3, 0.7, 9):
+            page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * share)
+            page.wait_for_timeout(400)
+            if seen.count():
+                break
+        number = int(re.sub(r"\D", "", re.findall(r": ([\d\u202f, ]+) found within", seen.inner_text())[0]))
+        self.assertTrue(found.min() <= number <= found.max())
