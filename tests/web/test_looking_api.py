@@ -109,7 +109,7 @@ class Looking(ApiCase):
         self.assertEqual(spread["total"], found["seekers"])
         self.assertEqual(spread["passing"], found["finding"])
         gone = self.client.get(f"{address}/0/neighbourhoods/far")
-        self.assertEqual(gone.status_code, 409, gone.text)
+        self.assertEqual(gone.status_code, 202, gone.text)
         self.assertIn("no neighbourhood 'far'", gone.text)
 
     def test_flows_add_up(self) -> None:
