@@ -202,7 +202,7 @@ export interface components {
              * @enum {string}
              */
             kind: "as_it_is";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             factor: number | {
                 keys: {
                     at: number;
@@ -389,7 +389,7 @@ export interface components {
              * @enum {string}
              */
             kind: "bands";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -415,7 +415,7 @@ export interface components {
              * @enum {string}
              */
             kind: "between";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             low: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             high: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
@@ -644,7 +644,7 @@ export interface components {
              * @enum {string}
              */
             kind: "by_quantity";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -744,7 +744,7 @@ export interface components {
              * @enum {string}
              */
             kind: "compare";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             /** @enum {string} */
             comparison: "above" | "at_least" | "below" | "at_most" | "equal";
             threshold: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
@@ -1427,7 +1427,7 @@ export interface components {
              * @enum {string}
              */
             kind: "holds";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
         };
         ImpactSpeed: {
             /**
@@ -1565,7 +1565,7 @@ export interface components {
              * @enum {string}
              */
             kind: "mapped";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -1722,6 +1722,16 @@ export interface components {
             factor: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             /** @enum {string} */
             per: "second" | "occasion";
+        };
+        NearestPlace: {
+            shape: string;
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nearest_place";
         };
         NeighbourCount: {
             /**
@@ -1885,7 +1895,7 @@ export interface components {
              * @enum {string}
              */
             kind: "ramp";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -2345,6 +2355,23 @@ export interface components {
             stop: number;
             times: number;
         };
+        PushApart: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push_apart";
+            others: string[];
+            strength: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            rounds: number;
+        };
         Ramp: {
             named: string | null;
             reversed: boolean;
@@ -2381,6 +2408,17 @@ export interface components {
              * @enum {string}
              */
             kind: "remove";
+        };
+        Repel: {
+            id: string | null;
+            where: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repel";
+            neighbourhood: string;
+            strength: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
         Restore: {
             id: string | null;
@@ -2485,8 +2523,8 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
         };
         Set: {
             id: string | null;
@@ -2563,7 +2601,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["Restore"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -2690,6 +2728,33 @@ export interface components {
             kind: "square_drag";
             distance: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
+        SteerBySurface: {
+            id: string | null;
+            where: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steer_by_surface";
+            /** @enum {string} */
+            manner: "along" | "away" | "over";
+            shape: string;
+            within: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            height: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            time: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
         Surface: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2697,6 +2762,16 @@ export interface components {
              */
             kind: "surface";
             seed: number;
+        };
+        SurfaceNormal: {
+            shape: string;
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface_normal";
         };
         Switch: {
             id: string | null;
@@ -3009,6 +3084,16 @@ export interface components {
                 }[];
             };
             half_life: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        WayToSurface: {
+            shape: string;
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "way_to_surface";
         };
         Wind: {
             id: string | null;
