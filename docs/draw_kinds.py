@@ -147,6 +147,7 @@ PUSHES: dict[str, Callable[[], Node]] = {
     "centre": lambda: sheet([node("action", "centre", shape="target", strength=fixed(2.5))], True),
     "speed_limit": lambda: sheet([node("action", "gravity"), node("action", "speed_limit")]),
     "drift": lambda: sheet([node("action", "drift")]),
+    "steer": lambda: sheet([node("action", "steer", pace=fixed(1.5), urges=[{"kind": "match"}, {"kind": "gather"}])], speed=[1.0, 0.6, 0.0]),
     "repel": lambda: sheet([node("action", "repel", strength=fixed(3.0))]),
     "push_apart": lambda: packed([node("action", "push_apart")]),
     "steer_by_surface": lambda: sheet([node("action", "steer_by_surface", within=2.0, height=fixed(0.5))], True, speed=[1.2, 0.0, 0.0]),
@@ -496,8 +497,33 @@ def trail_length(kind: str) -> Node:
     return raw
 
 
+def urge(kind: str) -> Node:
+    """A dozen or two that steer by this alone, with the ways that they have come."""
+    way = {"kind": "path", "points": [[-1.2, -0.3, 0.0], [0.0, 0.4, 0.0], [1.2, -0.3, 0.0]]}
+    given: dict[str, Node] = {
+        "avoid": {"distance": 0.6}, "flee": {"within": 1.2}, "keep_height": {"height": fixed(0.4)}, "stay_in_field": {"field": "cloud"},
+        "follow_path": {"shape": "way", "within": 0.05}, "keep_apart": {"distance": 0.8}, "pursue": {"who": ["other"]},
+        "follow_leader": {"who": ["other"]},
+    }  # fmt: skip
+    steering = node("action", "steer", neighbourhood="near", pace=fixed(1.2), force=fixed(5.0), urges=[node("urge", kind, **given.get(kind, {}))])
+    raw = sheet([steering], kind in ("seek", "arrive", "flee", "avoid"), speed=[1.0, 0.3, 0.0])
+    raw["neighbourhoods"] = [{"id": "near", "label": "Near", "reach": 1.0, "most": 7}]
+    raw["sources"][0]["direction"] = {"kind": "any"} if kind in ("match", "gather", "wander", "stay_within") else raw["sources"][0]["direction"]
+    around = kind == "stay_within"
+    raw["shapes"][1] = shape("ball", "target", around or kind in ("seek", "arrive", "flee", "avoid"), radius=0.7 if around else 0.2)
+    raw["shapes"].append(way | {"id": "way", "label": "Way", "visible": kind == "follow_path"})
+    raw["fields"] = [cloud("falloff")]
+    raw["rules"][0]["who"] = ["first"]
+    if kind in ("pursue", "follow_leader"):
+        one = source("target", {"kind": "one"}, group="other", placement=node("placement", "centre"), radius=fixed(0.1), speed=fixed(1.0),
+            direction={"kind": "axis", "axis": [1.0, 0.0, 0.0], "cone": 0.0})  # fmt: skip
+        raw["sources"].append(one | {"id": "leader", "label": "Leader", "color": fixed(BRASS)})
+    return raw
+
+
 DRAWN: dict[str, Callable[[str], Node]] = {
     "action": action,
+    "urge": urge,
     "quantity": quantity,
     "field": field,
     "amount": amount,

@@ -25,7 +25,9 @@ SEED = int(os.environ.get("HAILRIDGE_SEED", "20261126"))
 NUMBER = int(os.environ.get("HAILRIDGE_GENERATED", "2000"))
 FRAMES = 10
 
-IDS = {"shape": ["s1", "s2", "s3"], "group": ["g1", "g2"], "field": ["f1", "f2"], "dial": ["d1"], "rule": ["r1", "r2", "r3"]}
+IDS = {
+    "shape": ["s1", "s2", "s3"], "group": ["g1", "g2"], "field": ["f1", "f2"], "dial": ["d1"], "rule": ["r1", "r2", "r3"], "neighbourhood": ["n1", "n2"],
+}  # fmt: skip
 FORMULAS = ["position.y", "smoothstep(0, 1, position.x)", 'field("f1")', "noise(position * 3)", "1 / 0", "time +", "sin(time)", 'distance_to("s1")']
 SHEETS = ["soft", "puffs", "crystals"]
 
@@ -47,7 +49,7 @@ class Maker:
             if self.choose.random() < 0.5 and isinstance(part := self.value(self.schema["properties"][name], name, 0), dict):
                 made[name] = part
         for name, prefix, most in (
-            ("dials", "d", 1), ("shapes", "s", 3), ("fields", "f", 2), ("groups", "g", 2), ("attributes", "a", 1), ("sources", "source", 1),
+            ("dials", "d", 1), ("shapes", "s", 3), ("fields", "f", 2), ("groups", "g", 2), ("neighbourhoods", "n", 2), ("attributes", "a", 1), ("sources", "source", 1),
             ("rules", "r", 3), ("looks", "look", 2),
         ):  # fmt: skip
             items = self.schema["properties"][name]["items"]

@@ -196,6 +196,29 @@ export interface components {
                 }[];
             };
         };
+        Arrive: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrive";
+            shape: string;
+            slowing: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
         AsItIs: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -285,6 +308,29 @@ export interface components {
             attribute: string;
             /** @enum {string} */
             part: "size" | "x" | "y" | "z";
+        };
+        Avoid: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "avoid";
+            shape: string;
+            distance: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
         };
         Ball: {
             id: string;
@@ -1236,6 +1282,29 @@ export interface components {
                 }[];
             };
         };
+        Flee: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flee";
+            shape: string;
+            within: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
         Flutter: {
             id: string | null;
             where: string | null;
@@ -1248,6 +1317,59 @@ export interface components {
             edge: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             tipping: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             calming: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        FollowLeader: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follow_leader";
+            who: string[];
+            behind: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
+        FollowPath: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follow_path";
+            shape: string;
+            within: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            ahead: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
         };
         FormulaField: {
             id: string;
@@ -1349,6 +1471,21 @@ export interface components {
                 }[];
             };
             seed: number;
+        };
+        Gather: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gather";
         };
         GiveTo: {
             id: string | null;
@@ -1479,6 +1616,44 @@ export interface components {
             shapes: string[];
             picking: components["schemas"]["InOrder"] | components["schemas"]["AtRandom"] | components["schemas"]["ByAge"] | components["schemas"]["ByQuantity"] | components["schemas"]["ByPictureNumber"];
         };
+        KeepApart: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_apart";
+            distance: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
+        KeepHeight: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_height";
+            height: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
         Key: {
             at: number;
             value: number | number[];
@@ -1602,6 +1777,21 @@ export interface components {
              */
             kind: "marked";
             attribute: string;
+        };
+        Match: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "match";
         };
         MeshShape: {
             id: string;
@@ -2355,6 +2545,22 @@ export interface components {
             stop: number;
             times: number;
         };
+        Pursue: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pursue";
+            who: string[];
+        };
         PushApart: {
             id: string | null;
             /**
@@ -2523,8 +2729,24 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+        };
+        Seek: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seek";
+            shape: string;
         };
         Set: {
             id: string | null;
@@ -2601,7 +2823,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -2727,6 +2949,74 @@ export interface components {
              */
             kind: "square_drag";
             distance: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        StayInField: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stay_in_field";
+            field: string;
+            ahead: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
+        StayWithin: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stay_within";
+            shape: string;
+            ahead: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
+        Steer: {
+            id: string | null;
+            where: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steer";
+            neighbourhood: string;
+            pace: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            force: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /** @enum {string} */
+            sharing: "in_order" | "in_proportion";
+            up: number[] | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            urges: (components["schemas"]["Avoid"] | components["schemas"]["StayWithin"] | components["schemas"]["StayInField"] | components["schemas"]["KeepHeight"] | components["schemas"]["Wander"] | components["schemas"]["KeepApart"] | components["schemas"]["Match"] | components["schemas"]["Gather"] | components["schemas"]["Seek"] | components["schemas"]["Arrive"] | components["schemas"]["Flee"] | components["schemas"]["Pursue"] | components["schemas"]["FollowPath"] | components["schemas"]["FollowLeader"])[];
         };
         SteerBySurface: {
             id: string | null;
@@ -3084,6 +3374,29 @@ export interface components {
                 }[];
             };
             half_life: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        Wander: {
+            id: string | null;
+            weight: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wander";
+            change: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            seed: number;
         };
         WayToSurface: {
             shape: string;

@@ -10,6 +10,7 @@ import { deedId, listId } from "./dragging";
 import { Exchangeable } from "./KindPicker";
 import { NotesAt } from "./notes";
 import { Sentence } from "./Sentence";
+import { Urges } from "./Urges";
 import { useSession } from "@/state/use";
 import { cx } from "@/ui/cx";
 
@@ -67,6 +68,9 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
         )}
       />
       <NotesAt path={inner} />
+      {Array.isArray(action.urges) && (
+        <Urges urges={action.urges as Node[]} path={[...inner, "urges"]} ordered={action.sharing !== "in_proportion"} />
+      )}
       <button
         type="button"
         aria-label={`Remove: ${info.title}`}

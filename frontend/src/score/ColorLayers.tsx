@@ -7,6 +7,7 @@ import { useScore } from "./context";
 import { AddKind, Exchangeable } from "./KindPicker";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { Small } from "./Small";
 import { useSession } from "@/state/use";
 
 export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Path; chosen: boolean }) {
@@ -81,19 +82,5 @@ export function ColorLayers({ layers, path, chosen }: { layers: Node[]; path: Pa
         </div>
       )}
     </>
-  );
-}
-
-function Small({ label, icon, onClick }: { label: string; icon: React.ReactNode; onClick: () => void }) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      onClick={onClick}
-      className="grid size-6 place-items-center rounded text-soft hover:bg-raised hover:text-ice"
-    >
-      {icon}
-    </button>
   );
 }

@@ -19,6 +19,8 @@ export interface FrameStats {
   acted: Counts;
   births: number;
   deaths: number;
+  /** What each urge wanted and got of the largest force, by its address. */
+  urges?: Readonly<Record<string, readonly [number, number]>>;
 }
 
 /** Counts as the server tells them: in the order in which the run's document has its groups and rules. */

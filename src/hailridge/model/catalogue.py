@@ -78,6 +78,8 @@ def _field(name: str, info: FieldInfo) -> dict[str, Any]:
     if ui["type"] == "slot" and isinstance(default, dict) and "kind" in default:
         # Spelled out in full, as documents come back: what is at its default is told apart by comparing.
         default = Kind.registry[ui["slot"]][default["kind"]].model_validate(default).model_dump()
+    if ui["type"] == "slot" and isinstance(default, list):
+        default = [Kind.registry[ui["slot"]][entry["kind"]].model_validate(entry).model_dump() for entry in default]
     return {"name": name, "default": None if default is PydanticUndefined else default, "required": info.is_required(), **ui}
 
 

@@ -122,7 +122,7 @@ def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw, who: list[s
             continue
         if name in ("id", "label"):
             continue
-        node[name] = _newest(document, ui["to"], place, who, ui.get("only"))
+        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui.get("only"))
     return node
 
 
@@ -150,6 +150,15 @@ def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str
             raise NothingFits("there is no rule yet that it could be about")
         document[collection] = [_made_for(document, to, who)]
     return str(document[collection][-1]["id"])
+
+
+def _own(document: Raw, to: str, who: list[str], given: Raw) -> str:
+    """A new thing that belongs to a new part, with these values: among those whom the part is about."""
+    items = document.setdefault(named(to).name, [])
+    identifier, label = freshly_named(str(given.get("label", to.capitalize())), items)
+    made = {**_made_for(document, to, who), **deepcopy(given), "id": identifier, "label": label}
+    items.append({**made, **({"among": list(who)} if "among" in made else {})})
+    return identifier
 
 
 def _made_for(document: Raw, to: str, who: list[str]) -> Raw:

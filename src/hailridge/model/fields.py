@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from typing import Any, Literal, cast
 
 from pydantic import Field
@@ -114,13 +115,16 @@ def numbers(default: list[float], *, label: str = "", help: str = "", optional: 
     return _field(default, {"type": "numbers", "label": label, "help": help, "optional": optional}, max_length=most)
 
 
-def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "", only: tuple[str, ...] = ()) -> Any:
+def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "", only: tuple[str, ...] = (),
+              makes: dict[str, Any] | None = None) -> Any:  # fmt: skip
     """The id of something else in the document.
 
     `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list; `only` the kinds of
-    things that can be named, where not all can.
+    things that can be named, where not all can; `makes` that a new part gets a new thing of its own, with these values.
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
+    if makes is not None:
+        ui["makes"] = makes  # type: ignore[assignment]
     if only:
         ui["only"] = list(only)  # type: ignore[assignment]
     if many:
@@ -140,11 +144,14 @@ def collection(word: str, *, most: int, computed: bool = True, shown: tuple[str,
     return Field(default_factory=list, max_length=most, json_schema_extra={"ui": cast(Any, ui)})
 
 
-def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", help: str = "", many: bool = False, optional: str = "") -> Any:
-    """A nested kind: a quantity, a condition, a direction, a list of actions."""
+def slot(name: str, default: dict[str, Any] | None = None, *, label: str = "", help: str = "", many: bool = False, optional: str = "",
+         begin: list[dict[str, Any]] | None = None) -> Any:  # fmt: skip
+    """A nested kind: a quantity, a condition, a direction; `many`: a list of them, which begins with those of `begin`."""
     ui = {"type": "slot", "slot": name, "label": label, "help": help, "many": many or None, "optional": optional or None}
     if many:
-        return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, {**ui, "many": True})}, max_length=32)
+        first = [{**entry, "id": str(place)} for place, entry in enumerate(begin or [])]
+        extra = {"ui": cast(Any, {**ui, "many": True})}
+        return Field(default_factory=lambda: deepcopy(first), description=help or None, json_schema_extra=extra, max_length=32)
     return _field(default, ui)
 
 

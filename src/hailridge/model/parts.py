@@ -5,6 +5,7 @@ Signatures are untyped on purpose where they meet the computation: the model kno
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 from pydantic_core import CoreSchema, core_schema
@@ -116,6 +117,23 @@ class Action(Kind):
 
     def act(self, moment: Any, rows: Any) -> None:
         """Apply to `rows` of the moment's particles."""
+        raise NotImplementedError
+
+
+class Urge(Kind):
+    """One behaviour of those who steer: what acceleration it would like to give each of them."""
+
+    slot: ClassVar[str] = "urge"
+
+    id: Identifier | None = None
+    """What it is called by in the list that it stands in; none where it stands alone."""
+
+    def asks(self) -> Iterator[str]:
+        """What it reads of the flock's neighbourhood (`core.scene.around`)."""
+        return iter(())
+
+    def wants(self, flock: Any) -> Any:
+        """Accelerations (k, 3) m/s² for a `core.kinds.urges.base.Flock`, of any size."""
         raise NotImplementedError
 
 

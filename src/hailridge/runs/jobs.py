@@ -128,6 +128,8 @@ def stored(frame: Frame, kept: bool = True) -> StoredFrame:
         "births": frame.births, "deaths": frame.deaths, "stand": [frame.stand.next_id, frame.stand.step, frame.stand.events],
     }  # fmt: skip
     state = pack_columns(frame.columns, frame.count) if kept else b""
+    if frame.urges:
+        stats["urges"] = {name: [round(part, 4) for part in parts] for name, parts in frame.urges.items()}
     departed = {f"departed {name}": column for name, column in frame.departed.items()}
     return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8), **departed}), state)
 

@@ -89,6 +89,10 @@ def placed(cls: type[Kind]) -> Placed:
             trigger = next(word for word, place in TRIGGER_PLACES.items() if place in cls.places)
             raw["rules"].append({"id": "mine", "label": "Mine", "trigger": trigger, "actions": []})
             return _put(raw, ("rules", 3, "actions", 0), tag)
+        case "urge":
+            raw["rules"].append({"id": "mine", "label": "Mine", "actions": []})
+            own = _put(raw, ("rules", 3, "actions", 0), "steer")
+            return _put(own.document, ("rules", 3, "actions", 0, "urges", 0), tag)
         case "shape":
             own = _put(raw, ("shapes", 3), tag, {"id": "mine", "label": "Mine", **({"asset": "mesh"} if "asset" in cls.model_fields else {})})
             own.document["sources"][0]["shape"] = "mine"

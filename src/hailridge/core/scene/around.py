@@ -213,7 +213,8 @@ def _values(moment: Moment, attributes: list[str], rows: NDArray[Any]) -> Array:
     if not attributes:
         return np.zeros((len(rows), 0), np.float32)
     columns = [moment.read_attribute(attribute, rows) for attribute in attributes]
-    return np.concatenate([column.reshape(len(rows), -1) for column in columns], axis=1).astype(np.float32)
+    wide = [column[:, None] if column.ndim == 1 else column for column in columns]
+    return np.concatenate(wide, axis=1).astype(np.float32)
 
 
 def _listed(

@@ -51,6 +51,8 @@ class Moment:
         self.answers = Answers()
         self.searches: dict[str, SearchTally] = {}
         """How the neighbourhoods have done since the run began, by their ids."""
+        self.urges: dict[str, list[float]] = {}
+        """What each urge wanted and got of the largest force in the latest step, summed over those who steer, and how many these are; by address."""
         self._stood: tuple[Any, Array] | None = None
         self.departed: dict[str, Array] = {}
         """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""
@@ -166,6 +168,12 @@ class Moment:
         if self._stood is not None and self._stood[0] == (self.answers.state(), self.count):
             return self._stood[1]
         return self.column("position")
+
+    def note_urge(self, address: str, wanted: float, got: float, number: int) -> None:
+        """Told by those who steer: what an urge wanted and got, as parts of the largest force, summed over `number` particles."""
+        known = self.urges.setdefault(address, [0.0, 0.0, 0.0])
+        for place, value in enumerate((wanted, got, number)):
+            known[place] += value
 
     def begin_part(self) -> None:
         """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""

@@ -29,12 +29,13 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
         # Where something is solid to somebody, each round is held before it, so that the next one pushes the others further.
         each = 1 if solid else action.rounds
         for _round in range(action.rounds // each):
-            before = moment.column("position").copy() if solid else None
+            before = moment.column("position")[rows]
             places, velocities = moment.column("position")[rows], moment.column("velocity")[rows]
             places, velocities = push_apart(places, velocities, radii, masses, action.strength, each)
             moment.column("velocity")[rows], moment.column("position")[rows] = velocities, places
-            if before is not None:
-                obstacles.sweep(moment, solid, slice(0, moment.count), before, moment.column("position") - before, SLIDES)
+            moved = np.flatnonzero(np.any(places != before, axis=1)) if solid else rows[:0]
+            if len(moved):
+                obstacles.sweep(moment, solid, rows[moved], before[moved], places[moved] - before[moved], SLIDES)
     moment.begin_part()
 
 

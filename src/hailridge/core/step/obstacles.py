@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import contact as kernel
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import touching_bit
+from hailridge.core.state.particles import Rows, number_of, touching_bit
 
 Mask = NDArray[np.uint64]
 
@@ -105,15 +105,17 @@ class Obstacles:
             way.carried,
         )  # fmt: skip
 
-    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: slice, start: Any, way: Any, slides: int = 0) -> None:
+    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0) -> None:
         """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them.
 
         With `slides` they go on along it from there, that often at most.
         """
-        count = rows.stop - rows.start
+        count = number_of(rows)
         permitted = np.zeros((len(self.slots), count), np.uint8)
         for shape, indices in solid.items():
-            permitted[self.slots[shape], indices - rows.start] = 1
+            concerned = np.zeros(moment.count, np.uint8)
+            concerned[indices] = 1
+            permitted[self.slots[shape]] = concerned[rows]
         place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         none = np.zeros((len(self.slots), 1), np.float32)
         left = np.ascontiguousarray(way, np.float32)

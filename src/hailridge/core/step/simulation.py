@@ -65,6 +65,8 @@ class Frame:
     deaths: int
     stand: Stand
     departed: dict[str, Array] = field(default_factory=dict)
+    urges: dict[str, tuple[float, float]] = field(default_factory=dict)
+    """What each urge wanted and got at the frame's last step, as parts of the largest force, on average over those who steer; by its address."""
 
 
 @dataclass
@@ -228,7 +230,7 @@ class Simulation:
         clocking.start()
         moment.begin_step(self.plan.at(start), self.plan.at(end))
         self.obstacles.follow(moment)
-        moment.buffers = Buffers()
+        moment.buffers, moment.urges = Buffers(), {}
         moment.spans, moment.surface = None, NOTHING3
         moment.doomed, moment.any_doomed = np.zeros(moment.count, np.bool_), False
         self.departures.begin_step()
@@ -348,6 +350,7 @@ class Simulation:
             looked=tally.looked.copy(), held=self.departures.held(moment, len(tally.looked)), acted=tally.acted.copy(), births=self._births,
             deaths=self._deaths, stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
             departed=self.departures.of_frame() if self.record else {},
+            urges={name: (wanted / number, got / number) for name, (wanted, got, number) in moment.urges.items() if number},
         )  # fmt: skip
         self.clocking.lap("record")
         return frame

@@ -1,0 +1,64 @@
+"""A flock from *New effect*: it flies with what it begins with; a goal below the others is starved, says so, and is mended by its button."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from hailridge import demo
+from tests.browser.jobs import Job
+from tests.support import run
+
+
+class AFlock(Job):
+    def test_a_starved_goal_is_read_and_mended_and_the_flock_follows_it(self) -> None:
+        page = self.page
+        self.begin("Filling a shape")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.click(self.button("^Add shape"))
+        self.choose("ball", "Ball")
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="+ action"))
+        self.choose("flock", "steer")
+        # Whom they look at comes with it, and they fly.
+        self.rule("Flockmates").wait_for()
+        urges = mine.locator("[data-urge]")
+        self.until(lambda: urges.count() == 4, "what a flock begins with")
+        shares = mine.locator("[data-share]")
+        self.until(lambda: shares.count() == 4, "the share of each")
+        self.click(mine.get_by_role("button", name="+ urge"))
+        self.choose("goal toward", "seek")
+        self.until(lambda: urges.count() == 5, "a goal below them")
+        goal = mine.locator("[data-urge=seek]")
+        self.click(self.button("^Distance", mine.locator("[data-urge=keep_apart]")))
+        self.typed("8")
+        self.key("Escape")
+        self.seek(6)
+        told = goal.get_by_text(re.compile(r"seek gets \d+ % of the force and wants \d+ %"))
+        told.wait_for()
+        self.assertLess(float(goal.locator("[data-share]").get_attribute("data-share") or 1), 0.4)
+        self.click(goal.get_by_role("button", name="Move it to the top"))
+        self.until(lambda: urges.first.get_attribute("data-urge") == "seek", "at the top")
+        self.until(lambda: told.count() == 0, "no longer starved")
+        self.until(
+            lambda: float(goal.locator("[data-share]").get_attribute("data-share") or 0) > 0.5,
+            "most of the force",
+        )
+        # The goal is moved; the record shows that they follow it.
+        ball = self.rule("Ball")
+        self.click(self.button("^Position", ball))
+        self.typed("4")
+        self.key("Escape")
+        document = self.document()
+        self.told("a starved goal", 30)
+        steering = document["rules"][-1]["actions"][0]
+        self.assertEqual(steering["urges"][0]["kind"], "seek")
+        for rate in (24.0, 60.0):
+            frames = run(
+                document | {"clock": document["clock"] | {"frames_per_second": rate}}, assets=demo.assets()
+            )
+            middle = np.array([frame.columns["position"].mean(axis=0) for frame in frames])
+            self.assertLess(abs(middle[0, 0]), 0.1)
+            self.assertGreater(middle[-1, 0], 3.0)
