@@ -26,15 +26,16 @@ TARGET = ROOT / "docs" / "screenshots"
 PIECES = [
     ("Signal flare", 84, "handles"),
     ("Signal flare", 66, "keyframes"),
-    ("Paper slips", 70, "paper"),
     ("Chaff in the wind gate", 84, "chaff"),
     ("Sleet under the lamp", 70, "field"),
     ("Tin flags in the gust", 62, "flow"),
     ("Sparks from the stove pipe", 60, "ramp"),
     ("Sleet under the lamp", 90, "pictures"),
     ("Signal flare", 92, "picture"),
+    ("Rime in the gaps", 60, "rime"),
+    ("Moths at the lamp", 120, "flock"),
 ]
-SELECT = {"handles": "Flight", "keyframes": "Flare", "field": "Warmth", "chaff": "Come to rest"}
+SELECT = {"rime": "In the gaps", "flock": "Fly", "handles": "Flight", "keyframes": "Flare", "field": "Warmth", "chaff": "Come to rest"}
 """What is chosen in the score of a piece."""
 
 
@@ -118,7 +119,6 @@ def take(page: Page, url: str) -> None:
     page.get_by_role("button", name=re.compile("^Fountain")).click()
     page.get_by_text("all frames computed").wait_for()
     seek(page, 50)
-    shoot(page, "new-effect")
     page.keyboard.press("r")
     page.get_by_role("button", name="+ action").click()
     page.get_by_placeholder("Search").fill("slow")
