@@ -175,6 +175,20 @@ class AsAWhole(unittest.TestCase):
         self.assertLess(list(below[4].urges.values())[1][1], 0.3)
         self.assertGreater(next(iter(above[4].urges.values()))[1], 0.8)
 
+    def test_goals_that_are_flown_past_are_told_with_what_helps(self) -> None:
+        from hailridge.core.step.simulation import Simulation
+
+        source = {"shape": "box", "placement": {"kind": "inside"}, "direction": {"kind": "any"}}
+        told = []
+        for urge in ("seek", "arrive"):
+            raw = document(rule(steer({"kind": urge, "shape": "goal"}, pace=6.0), id="fly"), count=100, shapes=[BOX, BALL], neighbourhoods=[MATES],
+                source=source, clock={"duration": 6.0})  # fmt: skip
+            simulation = Simulation(read_effect(raw), MemoryAssets(), record=False)
+            list(simulation.frames())
+            told.append([finding.text for finding in simulation.findings if finding.code == "flies past"])
+        self.assertIn("fly past it; a lower pace or more force", told[0][0])
+        self.assertEqual(told[1], [])
+
     def test_resumed_and_on_any_number_of_threads(self) -> None:
         from hailridge.core.kernels import threads
         from hailridge.core.step.simulation import Simulation

@@ -229,3 +229,71 @@ def looked_at(
                     if d < best or (d == best and rows[k] < best_row):
                         best, best_row = d, rows[k]
             lookers[i], claimants[i], squares[i] = number * thin[cell], best_row, best
+
+
+@kernel(serial_below=4_000)
+def of_list(
+    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, seeking: Float32Rows, reach: Float32s, targets: Float32Rows, extra: Float32s,
+    values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, aways: Float32Rows,
+) -> None:  # fmt: skip
+    """What `around` tells, of those in a list: rows (n, k) of the targets (t,), −1 where there are no more, with distances (n, k) m.
+
+    seeking (n, 3), reach (n,) or (1,), targets (t, 3), extra (t,) or (1,), values (t, w). Filled where they have rows: counts (n,), places (n, 3),
+    sums (n, w) and aways (n, 3) as there.
+    """
+    width = values.shape[1]
+    total = np.zeros(width, np.float64)
+    for i in range(begin, end):
+        seen = 0
+        total[:] = 0.0
+        wayx, wayy, wayz = 0.0, 0.0, 0.0
+        awayx, awayy, awayz = 0.0, 0.0, 0.0
+        far = reach[i] if len(reach) > 1 else reach[0]
+        for place in range(rows.shape[1]):
+            t = rows[i, place]
+            if t < 0:
+                break
+            seen += 1
+            dx, dy, dz = targets[t, 0] - seeking[i, 0], targets[t, 1] - seeking[i, 1], targets[t, 2] - seeking[i, 2]
+            wayx += dx
+            wayy += dy
+            wayz += dz
+            distance = distances[i, place]
+            if distance > 0:
+                limit = far + extra[t] if len(extra) > 1 else far
+                share = (1 - distance / limit) / distance
+                awayx -= dx * share
+                awayy -= dy * share
+                awayz -= dz * share
+            for w in range(width):
+                total[w] += values[t, w]
+        counts[i] = seen
+        if seen > 0:
+            if len(places) > 0:
+                places[i, 0], places[i, 1], places[i, 2] = wayx / seen, wayy / seen, wayz / seen
+            for w in range(width):
+                sums[i, w] = total[w] / seen
+        if len(aways) > 0:
+            aways[i, 0], aways[i, 1], aways[i, 2] = awayx, awayy, awayz
+
+
+@kernel(serial_below=4_000)
+def kept_apart(
+    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, here: Float32Rows, everywhere: Float32Rows, within: Float32, out: Float32Rows
+) -> None:  # fmt: skip
+    """The sum of directions away from those in a list, each by how near it is: 1 in the same place, 0 at `within` (m).
+
+    rows (k, m) of `everywhere` (n, 3), −1 where there are no more, nearest first, with distances (k, m) m; here (k, 3), out (k, 3).
+    """
+    for i in range(begin, end):
+        x, y, z = np.float32(0), np.float32(0), np.float32(0)
+        for place in range(rows.shape[1]):
+            other, apart = rows[i, place], distances[i, place]
+            if other < 0 or apart >= within:
+                break
+            if apart > 0:
+                share = (1 - apart / within) / apart
+                x += (here[i, 0] - everywhere[other, 0]) * share
+                y += (here[i, 1] - everywhere[other, 1]) * share
+                z += (here[i, 2] - everywhere[other, 2]) * share
+        out[i, 0], out[i, 1], out[i, 2] = x, y, z

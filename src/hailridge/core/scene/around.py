@@ -237,28 +237,13 @@ def _of_list(
     ways: bool, far: bool, aways: bool,
 ) -> search.Found:  # fmt: skip
     """What can be told of the nearest few as of all."""
-    there = rows >= 0
-    counts = there.sum(axis=1).astype(np.int32)
-    share = (there / np.maximum(counts, 1)[:, None]).astype(np.float32)
-    place_of = np.full(moment.count + 1, len(targets), np.int64)
+    place_of = np.full(moment.count + 1, -1, np.int64)
     place_of[targets.rows] = np.arange(len(targets))
-    at = place_of[rows]
-    none = np.zeros((len(seekers), values.shape[1]), np.float32)
-    found = search.Found(counts, search.NO_VIEW, none, np.zeros(0, np.int64), np.zeros(0, np.float32), search.NO_VIEW)
-    if values.shape[1]:
-        found.means = np.einsum("nk,nkw->nw", share, np.concatenate([values, np.zeros((1, values.shape[1]), np.float32)])[at])
-    if ways or aways:
-        toward = np.concatenate([targets.places, np.zeros((1, 3), np.float32)])[at] - seekers.places[:, None]
-        found.ways = np.einsum("nk,nkw->nw", share, toward)
-    if aways:
-        limit = np.broadcast_to(sight.reach, (len(seekers),))[:, None]
-        limit = limit if wider is None else limit + np.append(wider, np.float32(0))[at]
-        near = np.where(there & (distances > 0), (1 - distances / np.maximum(limit, 1e-12)) / np.maximum(distances, 1e-12), 0)
-        found.aways = -np.einsum("nk,nkw->nw", near.astype(np.float32), toward)
+    found = search.of_list(seekers, sight, targets, wider, place_of[rows], distances, values, ways, aways)
     if far:
-        last, each = np.maximum(counts - 1, 0), np.arange(len(seekers))
+        last, each = np.maximum(found.counts - 1, 0), np.arange(len(seekers))
         found.furthest_rows = rows[each, last]
-        found.furthest = np.where(counts > 0, distances[each, last], 0).astype(np.float32)
+        found.furthest = np.where(found.counts > 0, distances[each, last], 0).astype(np.float32)
     return found
 
 

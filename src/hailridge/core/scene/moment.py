@@ -51,6 +51,8 @@ class Moment:
         self.answers = Answers()
         self.searches: dict[str, SearchTally] = {}
         """How the neighbourhoods have done since the run began, by their ids."""
+        self.goals: dict[str, list[int]] = {}
+        """Of those who seek a goal, since the run began: how many were near it, flew past it, and were stuck there; by the address of the urge."""
         self.urges: dict[str, list[float]] = {}
         """What each urge wanted and got of the largest force in the latest step, summed over those who steer, and how many these are; by address."""
         self._stood: tuple[Any, Array] | None = None
@@ -173,6 +175,12 @@ class Moment:
         """Told by those who steer: what an urge wanted and got, as parts of the largest force, summed over `number` particles."""
         known = self.urges.setdefault(address, [0.0, 0.0, 0.0])
         for place, value in enumerate((wanted, got, number)):
+            known[place] += value
+
+    def note_goal(self, address: str, near: int, past: int, stuck: int) -> None:
+        """Told by an urge that seeks: how many are near its goal, fly past it, and get nowhere for want of force."""
+        known = self.goals.setdefault(address, [0, 0, 0])
+        for place, value in enumerate((near, past, stuck)):
             known[place] += value
 
     def begin_part(self) -> None:

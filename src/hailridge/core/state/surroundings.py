@@ -165,6 +165,25 @@ def nearest(
     return out, np.sqrt(squares), thinned
 
 
+def of_list(
+    seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None, rows: NDArray[np.int64], distances: Array, values: Array,
+    ways: bool, aways: bool,
+) -> Found:  # fmt: skip
+    """What `look` tells, of those in a list: rows (n, k) among the targets, −1 where there are no more, with distances (n, k) m."""
+    number, width = len(seekers), values.shape[1]
+    none = np.zeros(0, np.float32)
+    found = Found(
+        np.zeros(number, np.int32), np.zeros((number if ways else 0, 3), np.float32), np.zeros((number, width), np.float32),
+        np.zeros(0, np.int64), none, np.zeros((number if aways else 0, 3), np.float32),
+    )  # fmt: skip
+    if number and len(targets):
+        kernel.of_list(
+            number, rows, np.ascontiguousarray(distances), seekers.places, sight.reach, targets.places, EVEN if wider is None else wider,
+            np.ascontiguousarray(values) if width else np.zeros((1, 0), np.float32), found.counts, found.ways, found.means, found.aways,
+        )  # fmt: skip
+    return found
+
+
 def lookers(
     seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None
 ) -> tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]:  # fmt: skip

@@ -1,4 +1,4 @@
-"""What a run has to tell of its neighbourhoods: those that catch everybody or nobody, and those that take most of the time."""
+"""What a run has to tell of its neighbourhoods, which catch everybody or nobody or take most of the time, and of goals that are missed."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from hailridge.core.scene.buffers import Finding
 from hailridge.core.scene.moment import Moment
 
 NOBODY, EVERYBODY, SLOW = "finds nobody", "finds everybody", "takes most of the time"
-SUMMARIES = (NOBODY, EVERYBODY, SLOW)
+PAST, BUNCHED = "flies past", "bunches up"
+SUMMARIES = (NOBODY, EVERYBODY, SLOW, PAST, BUNCHED)
 """Codes of what is said of a whole run, and said anew as it goes on."""
 
 NEARLY_ALL = 0.9
@@ -16,6 +17,9 @@ NEARLY_ALL = 0.9
 
 FEWEST = 20
 """Others among whom finding all of them says something about the reach."""
+
+PASSING, STUCK = 0.15, 0.35
+"""Parts of those near a goal, over the run, from which on it is told that they fly past it, or bunch up there."""
 
 MOST_OF_IT = 0.5
 SECONDS_TOLD = 1.0
@@ -38,3 +42,12 @@ def search_findings(moment: Moment, since: int, frame: int, seconds: float) -> I
         if seconds > SECONDS_TOLD and tally.seconds > MOST_OF_IT * seconds:
             text = f"'{hood.label}' takes {tally.seconds / seconds:.0%} of the time of a step; a shorter reach, or fewer who look, makes it faster"
             yield Finding("advice", hood.address, frame, text, SLOW)
+    for address, (near, past, stuck) in moment.goals.items():
+        if near < FEWEST * 10:
+            continue
+        if past > PASSING * near:
+            text = f"{past / near:.0%} of those near its goal fly past it; a lower pace or more force turns them sooner, *arrive* comes to rest there"
+            yield Finding("advice", address, frame, text, PAST)
+        if stuck > STUCK * near:
+            text = f"{stuck / near:.0%} of those near its goal bunch up there and hardly move; more force, or less of *keep apart*, sets them going"
+            yield Finding("advice", address, frame, text, BUNCHED)

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.kernels import around as kernel
 from hailridge.core.kinds.urges.base import Flock, Steering, directions
 from hailridge.core.scene.around import LIST, MEAN, WAYS, around
 from hailridge.core.state.particles import Array, lengths, taken
@@ -36,15 +37,11 @@ class KeepApart(Steering):
     def wants(self, flock: Flock) -> Array:
         answers = around(flock.moment, flock.neighbourhood, f"{LIST} {SOME}")
         rows, apart = taken(answers.rows, flock.rows), taken(answers.distances, flock.rows)
-        near = np.where((rows >= 0) & (apart > 1e-9), np.maximum(1 - apart / np.float32(self.distance), 0) / np.maximum(apart, 1e-9), 0)
-        total = np.zeros((flock.number, 3), np.float32)
-        everywhere = flock.moment.places_before()
-        for place in range(rows.shape[1]):
-            # One place in the order after the other: nothing as large as all pairs.
-            share = near[:, place]
-            if not share.any():
-                break
-            total += (flock.places - everywhere.take(np.maximum(rows[:, place], 0), axis=0)) * share[:, None].astype(np.float32)
+        total = np.empty((flock.number, 3), np.float32)
+        kernel.kept_apart(
+            flock.number, np.ascontiguousarray(rows), np.ascontiguousarray(apart), flock.places,
+            np.ascontiguousarray(flock.moment.places_before()), np.float32(self.distance), total,
+        )  # fmt: skip
         size = lengths(total)
         return np.asarray(total * (flock.force / np.maximum(size, 1))[:, None], np.float32)
 

@@ -11,6 +11,12 @@ from hailridge.core.scene.near import nearest_of
 from hailridge.core.state.particles import Array, lengths
 from hailridge.model import fields
 
+NEAR = np.float32(0.35)
+"""Seconds at its pace within which a goal is near."""
+
+PASSING, STUCK = np.float32(0.7), np.float32(0.4)
+"""Parts of its pace: whoever leaves a goal faster than that flies past it, whoever is slower than that gets nowhere."""
+
 ANYWHERE = 1e4
 """Metres within which those of a group are looked for."""
 
@@ -36,8 +42,19 @@ class Seek(Steering):
     shape: str = fields.reference("shape", label="Goal")
 
     def wants(self, flock: Flock) -> Array:
-        way, _far = to_centre(flock, self.shape)
-        return flock.toward(directions(way) * flock.pace[:, None])
+        way, far = to_centre(flock, self.shape)
+        wanted = flock.toward(directions(way) * flock.pace[:, None])
+        self._tell(flock, way, far)
+        return wanted
+
+    def _tell(self, flock: Flock, way: Array, far: Array) -> None:
+        """Keep account of those near the goal: who flies past it, and who gets nowhere."""
+        near = np.flatnonzero(far < flock.pace * NEAR)
+        if len(near):
+            speed, pace = lengths(flock.velocities[near]), flock.pace[near]
+            leaving = (np.einsum("ij,ij->i", flock.velocities[near], way[near]) < 0) & (speed > PASSING * pace)
+            weak = (speed < STUCK * pace) & (flock.force[near] < pace)
+            flock.moment.note_goal(self.address, len(near), int(np.count_nonzero(leaving)), int(np.count_nonzero(weak)))
 
 
 class Arrive(Steering):
