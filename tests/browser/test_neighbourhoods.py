@@ -129,3 +129,58 @@ class Neighbourhoods(Job):
                 break
         number = int(re.sub(r"\D", "", re.findall(r": ([\d\u202f, ]+) found within", seen.inner_text())[0]))
         self.assertTrue(found.min() <= number <= found.max())
+
+    def test_the_gaps_are_found_in_one_drag_and_grown(self) -> None:
+        """Two stones that overlap, dust on both: where they meet a speck has more others around it."""
+        page = self.page
+        self.begin("From a surface")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.click(self.button("^Add shape"))
+        self.choose("ball", "Ball")
+        self.click(self.button("^Position", self.rule("Ball 2")))
+        self.typed("0.6")
+        self.key("Escape")
+        self.click(self.button("^Add shape"))
+        self.choose("compound", "Compound")
+        both = self.rule("Compound")
+        self.until(lambda: both.count() == 1, "a compound")
+        source = self.rule("Source")
+        self.click(source.get_by_role("button", name="Ball", exact=True))
+        self.click(page.get_by_role("menuitem", name="Compound", exact=True))
+        self.click(source.get_by_role("button", name="from", exact=True))
+        self.click(page.get_by_role("option", name="in one burst"))
+        self.click(self.button("^How many", source))
+        self.typed("4000")
+        self.key("Escape")
+        self.click(self.button("^Speed", source))
+        self.typed("0", "Tab")
+        self.typed("0.01")
+        self.key("Escape")
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="always"))
+        self.choose("compare number found", "compare a quantity")
+        self.click(self.button("^Within", self.rule("Surroundings")))
+        self.typed("0.2")
+        self.key("Escape")
+        self.click(self.button("^Threshold", mine))
+        self.drag_threshold(0.4, 0.8)
+        self.made += 1
+        self.key("Escape")
+        self.click(mine.get_by_role("button", name="+ action"))
+        self.choose("grow radius", "approach a value")
+        self.click(self.button("^Toward", mine))
+        self.typed("0.05")
+        self.key("Escape")
+        self.click(mine.get_by_role("button", name="+ action"))
+        self.choose("overlap", "push apart")
+        document = self.document()
+        self.told("the gaps found and grown", 50)
+        frames = run(document, 30, assets=demo.assets())
+        last = frames[-1].columns
+        grown = last["radius"] > 0.03
+        self.assertTrue(20 < grown.sum() < 2000, grown.sum())
+        # The stones meet halfway between their centres, whatever their size.
+        first = frames[0].columns["position"]
+        self.assertLess(np.abs(first[grown, 0] - 0.3).max(), np.abs(first[:, 0] - 0.3).max() * 0.7)
+        self.assertLess(np.abs(first[grown, 0] - 0.3).mean(), 0.5 * np.abs(first[~grown, 0] - 0.3).mean())

@@ -9,6 +9,7 @@ import { Button } from "@/ui/controls";
 import { count, short } from "@/ui/numbers";
 import { Swatch } from "@/score/Chip";
 import { useRun, useSession, useStudio } from "@/state/use";
+import { Around } from "./Around";
 
 interface Reading {
   label: string;
@@ -193,6 +194,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
           </table>
         </section>
       )}
+      {now && <Around particle={particle} />}
       {now && <Why reasons={now.reasons} effect={effect} />}
       <Story story={story} effect={effect} frame={frame} />
     </div>

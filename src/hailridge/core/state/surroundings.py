@@ -21,7 +21,7 @@ EVEN = np.zeros(1, np.float32)
 MOST_PAIRS = 2_000_000_000
 """Pairs that are looked at for one answer, a few seconds at most. Where there are more, each seeker looks at every so-manieth only; that is told."""
 
-FIRST_SHARE, WIDENING = 0.4, 1.6
+FIRST_SHARE, WIDENING = 0.5, 1.6
 """How many of those wanted a first cell holds on average, and how much wider it gets for those who have not found enough."""
 
 CROWDED = 512
@@ -58,9 +58,6 @@ class Sight:
     def at(self, chosen: NDArray[Any]) -> Sight:
         reach = self.reach if len(self.reach) == 1 else self.reach[chosen]
         return Sight(reach, self.headings.take(chosen, axis=0) if len(self.headings) else self.headings, self.view, self.kin)
-
-    def up_to(self, limit: float) -> Sight:
-        return Sight(np.minimum(self.reach, np.float32(limit)), self.headings, self.view, self.kin)
 
     @property
     def plain(self) -> bool:
@@ -141,8 +138,8 @@ def nearest(
     out, squares = np.empty((number, most), np.int64), np.empty((number, most), np.float32)
     more = 0.0 if wider is None else float(wider.max(initial=0.0))
     waiting: NDArray[np.intp] | None = None
-    for grid in _grids(seekers, targets, sight.furthest + more, most):
-        some, looks, cell = (seekers, sight, grid.cell) if waiting is None else (seekers.at(waiting), sight.at(waiting), grid.cell)
+    for grid, last in _grids(seekers, targets, sight.furthest + more, most):
+        some, looks = (seekers, sight) if waiting is None else (seekers.at(waiting), sight.at(waiting))
         around = grid.candidates(some.places, some is targets)
         thin, factor = _thinned(around)
         thinned = max(thinned, factor)
@@ -150,15 +147,18 @@ def nearest(
         order = grid.order
         kernel.nearest_in_view(
             len(around.starts), around.starts, around.lengths, around.cells, thin, around.seekers, some.places,
-            looks.up_to(cell - more).reach, some.rows, looks.headings, np.float32(looks.view), looks.kin, some.parents, grid.places,
+            looks.reach, some.rows, looks.headings, np.float32(looks.view), looks.kin, some.parents, grid.places,
             _ordered(wider, order), targets.rows[order], targets.parents[order], rows, apart, work=len(some),
         )  # fmt: skip
         if waiting is None:
             out, squares = rows, apart
         else:
             out[waiting], squares[waiting] = rows, apart
+        if last:
+            break
         # Who has found enough within what was surely looked at, or has looked as far as it can, is done.
-        lacking = (rows[:, -1] < 0) & (looks.reach + more > cell)
+        surely = grid.surely(some.places)
+        lacking = (apart[:, -1] > surely * surely) & (looks.reach + np.float32(more) > surely)
         waiting = np.flatnonzero(lacking) if waiting is None else waiting[lacking]
         if not len(waiting):
             break
@@ -205,8 +205,9 @@ def lookers(
     return counts, claimants, np.sqrt(squares)
 
 
-def _grids(seekers: Crowd, targets: Crowd, furthest: float, most: int) -> Iterator[Grid]:
-    """Grids with ever wider cells to look for the nearest in: at first such that those around a target hold a few times as many as are wanted."""
+def _grids(seekers: Crowd, targets: Crowd, furthest: float, most: int) -> Iterator[tuple[Grid, bool]]:
+    """Grids with ever wider cells to look for the nearest in, and whether each is the last: at first such that those around a target are a few times
+    as many as are wanted."""
     low, high = vectors.bounds(targets.places)
     first, last = (low, high) if seekers is targets else vectors.bounds(seekers.places)
     spans = np.sort(np.maximum(high - low, 1e-6))[::-1]
@@ -223,8 +224,9 @@ def _grids(seekers: Crowd, targets: Crowd, furthest: float, most: int) -> Iterat
             break
         grid = Grid(targets.places, grid.cell / 2)
     while True:
-        yield grid
-        if grid.cell >= widest:
+        enough = grid.cell >= widest
+        yield grid, enough
+        if enough:
             return
         grid = Grid(targets.places, min(grid.cell * WIDENING, widest))
 

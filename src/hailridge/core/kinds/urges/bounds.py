@@ -147,7 +147,10 @@ class Wander(Steering):
         swing = out[:, 1:4] * np.float32(0.8)
         heading = flock.headings
         side = swing - heading * np.einsum("ij,ij->i", swing, heading)[:, None]
-        # What stands has no heading: it sets off whichever way it swings.
-        setting_off = np.where((np.abs(heading).sum(axis=1) > 0)[:, None], heading, directions(swing))
-        pacing = flock.toward(setting_off * flock.pace[:, None])
+        standing = np.flatnonzero(~heading.any(axis=1))
+        if len(standing):
+            # What stands has no heading: it sets off whichever way it swings.
+            heading = heading.copy()
+            heading[standing] = directions(swing[standing])
+        pacing = flock.toward(heading * flock.pace[:, None])
         return np.asarray(side * flock.force[:, None] + pacing, np.float32)
