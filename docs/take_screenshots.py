@@ -103,7 +103,7 @@ def take(page: Page, url: str) -> None:
     for x in range(30, 80, 4):
         page.mouse.click(stage["x"] + stage["width"] * x / 100, stage["y"] + stage["height"] * 0.62)
         page.wait_for_timeout(250)
-        if page.get_by_role("button", name="Let go").count():
+        if page.get_by_role("button", name="Let go", exact=True).count():
             break
     shoot(page, "probe")
     page.get_by_role("button", name="Light", exact=True).click()

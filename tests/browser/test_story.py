@@ -242,7 +242,7 @@ class Story(BrowserCase):
         for x in range(20, 80, 6):
             page.mouse.click(stage["x"] + stage["width"] * x / 100, stage["y"] + stage["height"] * 0.62)
             page.wait_for_timeout(150)
-            if page.get_by_role("button", name="Let go").count():
+            if page.get_by_role("button", name="Let go", exact=True).count():
                 break
         probe = page.get_by_test_id("probe")
         probe.get_by_text(re.compile("born (from Squall|of particle)")).wait_for()

@@ -175,10 +175,10 @@ class Effects(ApiCase):
         pages = self.client.get("/api/guide").json()
         self.assertGreaterEqual(len(pages), 4)
         self.assertTrue(all(page["title"] and len(page["text"]) > 200 for page in pages))
-        # In reading order, by the numbers of the files and not as text: the library comes last.
+        # In reading order, by the numbers of the files and not as text.
         self.assertEqual(
             [page["id"] for page in pages][:2] + [page["id"] for page in pages][-3:],
-            ["first", "rules", "looks", "pictures", "library"],
+            ["first", "rules", "pictures", "library", "neighbourhoods"],
         )
         # Ramps that ship come along for drawing, as evenly spaced colours.
         self.assertEqual((catalogue["ramps"]["viridis"][0], len(catalogue["ramps"]["rime"])), ("#440154", 33))

@@ -313,7 +313,7 @@ def _renew_users(document: Raw, attribute: str, path: Path, node: Any, tell: Tel
 
 def _who(document: Raw, path: Path) -> list[str]:
     items = document.get(str(path[0]))
-    item = items[int(path[1])] if len(path) > 1 and isinstance(items, list) else {}
+    item = items[int(path[1])] if len(path) > 1 and isinstance(items, list) and int(path[1]) < len(items) else {}
     who = item.get("who") if isinstance(item, dict) else None
     return [group for group in who if isinstance(group, str)] if isinstance(who, list) else []
 
