@@ -8,16 +8,16 @@ import { useRun, useStudio } from "@/state/use";
 export type Search = components["schemas"]["SearchOut"];
 
 /** The trial and frame to ask about, once that frame is there. */
-function useAsked(wanted: boolean): { trial: string; frame: number } | null {
+function useAsked(): { trial: string; frame: number } | null {
   const trial = useRun((state) => state.trial?.id ?? null);
   const frame = useStudio((state) => (state.playing ? -1 : state.frame));
   const there = useRun((state) => state.trial !== null && frame >= 0 && frame < state.trial.computed);
-  return wanted && trial !== null && there ? { trial, frame } : null;
+  return trial !== null && there ? { trial, frame } : null;
 }
 
 /** How a neighbourhood did, and what one particle saw in it. */
-export function useSearch(neighbourhood: string, particle: number | null = null, wanted = true): Search | null {
-  const asked = useAsked(wanted);
+export function useSearch(neighbourhood: string, particle: number | null = null): Search | null {
+  const asked = useAsked();
   const found = useQuery({
     queryKey: ["search", asked?.trial, asked?.frame, neighbourhood, particle],
     queryFn: () => {
@@ -35,7 +35,7 @@ export function useSearch(neighbourhood: string, particle: number | null = null,
 
 /** How far away the nearest of each seeker is, whatever the reach. */
 export function useDistances(neighbourhood: string): Histogram | null {
-  const asked = useAsked(true);
+  const asked = useAsked();
   const found = useQuery({
     queryKey: ["distances", asked?.trial, asked?.frame, neighbourhood],
     queryFn: () => {

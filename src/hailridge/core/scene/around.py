@@ -25,6 +25,11 @@ WAYS, FURTHEST, AWAYS, LIST, MEAN = "ways", "furthest", "aways", "list", "mean"
 """What can be asked of a neighbourhood besides how many: the mean way to those found, the furthest, the way out of the crowd, the nearest so many
 ("list 3"), the mean of an attribute ("mean radius")."""
 
+def one(which: str) -> str:
+    """What is asked to know one of those found: the furthest, or else the nearest."""
+    return FURTHEST if which == "furthest" else f"{LIST} 1"
+
+
 BEYOND = np.float32(1.001)
 """Whoever finds nobody reads distances just beyond its reach."""
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.scene.around import FURTHEST, LIST, Around, around, crowd, sight_of
+from hailridge.core.scene.around import Around, around, crowd, one, sight_of
 from hailridge.core.scene.moment import REMOVED, Moment
 from hailridge.core.state import surroundings as search
 from hailridge.core.state.particles import Array, Rows, as_indices
@@ -35,7 +35,7 @@ def claimed(moment: Moment, name: str, acting: Rows, which: str) -> tuple[NDArra
         _counts, owners, _apart = search.lookers(everyone.at(chosen), sight.at(chosen), targets, wider)
         taken_ = owners >= 0
         return targets.rows[taken_], owners[taken_]
-    seekers, found, apart = _pairs(around(moment, name, FURTHEST if which == "furthest" else f"{LIST} 1"), acting, which)
+    seekers, found, apart = _pairs(around(moment, name, one(which)), acting, which)
     order = np.lexsort((seekers, apart, found))
     found, seekers = found[order], seekers[order]
     first = np.concatenate([[True], found[1:] != found[:-1]]) if len(found) else np.zeros(0, np.bool_)

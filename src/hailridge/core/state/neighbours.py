@@ -20,6 +20,11 @@ AROUND = sorted(((dx, dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)), key=lambda
 """Steps along x and y from a cell to those around it."""
 
 
+def beginnings(keys: NDArray[np.int64]) -> NDArray[np.intp]:
+    """Where each of the runs of equal keys (n,) begins: (r,)."""
+    return np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
+
+
 @dataclass(frozen=True)
 class Candidates:
     """Seekers in the order of their cells (s,), where each cell's begin (c + 1,), and the runs of targets around each: starts and lengths (c, 9)."""
@@ -87,15 +92,25 @@ class Grid:
             keys = self._keys(places)
             seekers = kernel.sorted_order(keys)
             sorted_keys = keys[seekers]
-        firsts = np.flatnonzero(np.concatenate([[True], sorted_keys[1:] != sorted_keys[:-1]]))
-        # Cells one above another lie side by side in the order of keys: nine runs are all 27 cells around.
-        row = self.sizes[2] + 6
-        slab = row * (self.sizes[1] + 6)
+        firsts = beginnings(sorted_keys)
         # The nearest first, so that whoever looks for the nearest few soon knows how near is near enough.
-        offsets = np.array([dx * slab + dy * row - 1 for dx, dy in AROUND], np.int64)
-        starts, lengths = np.empty((len(firsts), 9), np.int64), np.empty((len(firsts), 9), np.int64)
-        kernel.runs(len(offsets), self.keys, sorted_keys[firsts], offsets, starts, lengths, work=len(firsts) + len(self.keys))
+        starts, lengths = self.runs(sorted_keys[firsts], AROUND)
         return Candidates(seekers, np.append(firsts, len(places)), starts, lengths)
+
+    @property
+    def slab(self) -> int:
+        """How far apart the keys of two cells are that lie side by side along x."""
+        return int((self.sizes[2] + 6) * (self.sizes[1] + 6))
+
+    def runs(self, present: NDArray[np.int64], steps: list[tuple[int, int]]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """The runs of targets around cells, by their ascending keys (c,): starts and lengths (c, s), for each of the steps along x and y.
+
+        Cells one above another lie side by side in the order of keys: each run takes in three, and nine are all 27 cells around.
+        """
+        offsets = np.array([dx * self.slab + dy * (self.sizes[2] + 6) - 1 for dx, dy in steps], np.int64)
+        starts, lengths = (np.empty((len(present), len(steps)), np.int64) for _ in range(2))
+        kernel.runs(len(steps), self.keys, present, offsets, starts, lengths, work=len(present) + len(self.keys))
+        return starts, lengths
 
     def surely(self, places: Array) -> NDArray[np.float32]:
         """How far around each place (k, 3) every target is among its candidates: (k,) m; a cell, and what lies between it and the wall of its own."""
@@ -109,6 +124,5 @@ class Grid:
         """How many targets there are in a target's own cell, on average over the targets."""
         if len(self.keys) == 0:
             return 0.0
-        firsts = np.flatnonzero(np.concatenate([[True], self.keys[1:] != self.keys[:-1]]))
-        each = np.diff(np.append(firsts, len(self.keys)))
+        each = np.diff(np.append(beginnings(self.keys), len(self.keys)))
         return float((each.astype(np.float64) ** 2).sum() / len(self.keys))

@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import apart as kernel
-from hailridge.core.kernels import neighbours
-from hailridge.core.state.neighbours import Grid
+from hailridge.core.state.neighbours import Grid, beginnings
 from hailridge.core.state.particles import Array
 
 OVER_RELAXED = 1.1
@@ -33,16 +32,11 @@ class Separation:
 
     def __init__(self, places: Array, velocities: Array, radii: Array, masses: Array) -> None:
         grid = Grid(places, 2 * float(radii.max(initial=0.0)) * SLACK)
-        self.order = order = grid.order
-        firsts = np.flatnonzero(np.concatenate([[True], grid.keys[1:] != grid.keys[:-1]]))
+        order, firsts = grid.order, beginnings(grid.keys)
         present = grid.keys[firsts]
-        row = grid.sizes[2] + 6
-        slab = row * (grid.sizes[1] + 6)
-        offsets = np.array([dx * slab + dy * row - 1 for dx, dy in SIDES], np.int64)
-        self.starts, self.lengths = (np.empty((len(firsts), len(SIDES)), np.int64) for _ in range(2))
-        neighbours.runs(len(SIDES), grid.keys, present, offsets, self.starts, self.lengths, work=len(firsts) + len(grid.keys))
-        numbers = present // slab
-        begins = np.flatnonzero(np.concatenate([[True], numbers[1:] != numbers[:-1]]))
+        self.starts, self.lengths = grid.runs(present, SIDES)
+        numbers = present // grid.slab
+        begins = beginnings(numbers)
         self.slabs, self.cells = np.append(begins, len(present)), np.append(firsts, len(grid.keys))
         self.halves: list[NDArray[np.int64]] = [np.flatnonzero(numbers[begins] % 2 == parity) for parity in (0, 1)]
         self.places, self.velocities = grid.places, np.ascontiguousarray(velocities.take(order, axis=0), np.float32)

@@ -15,7 +15,6 @@ from hailridge.core.state.neighbours import Candidates, Grid
 from hailridge.core.state.particles import Array
 
 NO_VIEW = np.zeros((0, 3), np.float32)
-NO_VALUES = np.zeros((0, 0), np.float32)
 EVEN = np.zeros(1, np.float32)
 
 MOST_PAIRS = 2_000_000_000

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kinds.actions.weighted import in_leaps
-from hailridge.core.scene.around import FURTHEST, LIST, MEAN, around
+from hailridge.core.scene.around import MEAN, around, one
 from hailridge.core.scene.claims import claimed
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import FOREVER_AGO, Rows, as_factor, as_indices, number_of, taken
@@ -55,7 +55,7 @@ class MoveFound(OnThoseFound):
 
     def asks_around(self) -> Iterator[tuple[str, str]]:
         if self.whom != "all":
-            yield self.neighbourhood, FURTHEST if self.whom == "furthest" else f"{LIST} 1"
+            yield self.neighbourhood, one(self.whom)
 
     @property
     def _took(self) -> str:
@@ -119,7 +119,7 @@ class TakeFrom(HandOver):
 
     @property
     def _wanted(self) -> str:
-        return {"mean": f"{MEAN} {self.attribute}", "nearest": f"{LIST} 1", "furthest": FURTHEST}[self.whom]
+        return f"{MEAN} {self.attribute}" if self.whom == "mean" else one(self.whom)
 
     def act(self, moment: Moment, rows: Rows) -> None:
         answers = around(moment, self.neighbourhood, self._wanted)
@@ -150,7 +150,7 @@ class GiveTo(HandOver):
 
     def asks_around(self) -> Iterator[tuple[str, str]]:
         if self.whom != "all":
-            yield self.neighbourhood, FURTHEST if self.whom == "furthest" else f"{LIST} 1"
+            yield self.neighbourhood, one(self.whom)
 
     def act(self, moment: Moment, rows: Rows) -> None:
         if not number_of(rows):
