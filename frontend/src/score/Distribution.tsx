@@ -165,8 +165,9 @@ function Bars({ histogram, lines, passes, back = null, path, unit, label, among 
   const { catalogue } = useScore();
   const drawing = useRef<SVGSVGElement>(null);
   const dragging = useRef<string | null>(null);
-  const low = histogram.edges[0] as number;
-  const high = histogram.edges.at(-1) as number;
+  // What the axis spans depends on where the lines lie: while one is dragged it stays, or the line would slide away from the pointer.
+  const [held, setHeld] = useState<readonly [number, number] | null>(null);
+  const [low, high] = held ?? [histogram.edges[0]!, histogram.edges.at(-1)!];
   // A bar that towers above all others is cut, with its number beside it, so that the rest can be seen.
   const [most = 1, second = 0] = [...histogram.counts].sort((a, b) => b - a);
   const cut = second > 0 && most > 4 * second;
@@ -203,11 +204,13 @@ function Bars({ histogram, lines, passes, back = null, path, unit, label, among 
         aria-valuemax={high}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
+          if (movable.length) setHeld([low, high]);
           dragTo(event.clientX, true);
         }}
         onPointerMove={(event) => event.buttons === 1 && dragTo(event.clientX, false)}
-        onPointerUp={() => {
+        onLostPointerCapture={() => {
           dragging.current = null;
+          setHeld(null);
           session.settle();
         }}
         onKeyDown={(event) => {
@@ -223,9 +226,9 @@ function Bars({ histogram, lines, passes, back = null, path, unit, label, among 
         }}
       >
         {histogram.counts.map((number, index) => {
-          const left = x(histogram.edges[index] as number);
-          const width = Math.max(1, WIDTH / histogram.counts.length - 1);
-          const inside = passes(histogram.edges[index] as number, histogram.edges[index + 1] as number);
+          const left = x(histogram.edges[index]!);
+          const width = Math.max(1, x(histogram.edges[index + 1]!) - left - 1);
+          const inside = passes(histogram.edges[index]!, histogram.edges[index + 1]!);
           const height = number ? Math.max(2, Math.min(1, number / top) * (HEIGHT - 10)) : 0;
           const fill = inside ? "var(--ice)" : "var(--line)";
           if (number <= top)
