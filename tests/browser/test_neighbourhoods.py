@@ -98,6 +98,98 @@ class Neighbourhoods(Job):
         self.page.mouse.up()
         return axis
 
+    def test_the_gaps_are_found_in_one_drag_and_grown(self) -> None:
+        page = self.page
+        self.begin("From a surface")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.click(self.button("^Add shape"))
+        self.choose("ball", "Ball")
+        self.click(self.button("^Position", self.rule("Ball 2")))
+        self.typed("0.6", "Tab")
+        self.typed("1")
+        self.key("Escape")
+        self.click(self.button("^Add shape"))
+        self.choose("compound", "Compound")
+        self.click(self.button("^no shapes yet"))
+        made_of = page.get_by_role("dialog")
+        self.click(made_of.get_by_text("Ball", exact=True))
+        self.click(made_of.get_by_text("Ball 2", exact=True))
+        # It is not offered to itself.
+        self.assertEqual(made_of.get_by_role("checkbox").count(), 2)
+        self.key("Escape")
+        source = self.rule("Source")
+        self.click(source.get_by_role("button", name="Ball", exact=True))
+        self.click(page.get_by_role("menuitem", name="Compound", exact=True))
+        self.click(source.get_by_role("button", name="from", exact=True))
+        self.click(page.get_by_role("option", name="in one burst"))
+        for value, *texts in (
+            ("How many", "4000"),
+            ("Speed", "0", "0"),
+            ("Radius", "0.01", "0"),
+            ("Lifetime", "100"),
+        ):
+            self.click(self.button(f"^{value}", source))
+            for text in texts:
+                self.typed(text, "Tab")
+            self.key("Escape")
+        self.click(self.button("^Add group"))
+        self.key("r")
+        gaps = self.rule("New rule")
+        self.click(gaps.get_by_role("button", name="Everyone"))
+        self.click(page.get_by_role("dialog").get_by_text("Particles", exact=True))
+        self.key("Escape")
+        self.click(gaps.get_by_role("button", name="always"))
+        self.choose("neighbours", "compare a quantity")
+        self.click(self.button("^Within", self.rule("Surroundings")))
+        self.typed("0.2")
+        self.key("Escape")
+        self.wait_computed()
+        self.click(self.button("^Threshold", gaps))
+        # The one drag: the sparse end of the distribution stays behind.
+        self.made += 1
+        self.drag_threshold(0.3, 0.55)
+        self.key("Escape")
+        self.click(gaps.get_by_role("button", name="+ action"))
+        self.choose("turn into", "move to a group")
+        self.key("r")
+        grow = self.rule("New rule 2")
+        self.click(grow.get_by_role("button", name="Everyone"))
+        self.click(page.get_by_role("dialog").get_by_text("Group", exact=True))
+        self.key("Escape")
+        self.click(grow.get_by_role("button", name="+ action"))
+        self.choose("grow", "approach a value")
+        self.click(self.button("^Toward", grow))
+        self.typed("0.03")
+        self.key("Escape")
+        self.click(grow.get_by_role("button", name="+ action"))
+        self.choose("overlap", "push apart")
+        document = self.document()
+        self.told("gaps found and grown", 65)
+        threshold = document["rules"][0]["condition"]["threshold"]["value"]
+        for rate in (24.0, 60.0):
+            clock = document["clock"] | {"frames_per_second": rate}
+            frames = run(document | {"clock": clock}, int(rate), assets=demo.assets())
+            first, last = frames[0].columns, frames[-1].columns
+            places = first["position"].astype(float)
+            counts = cKDTree(places).query_ball_point(places, 0.2, return_length=True) - 1
+            caught = counts > threshold
+            self.assertEqual(set(first["id"][first["group"] == 1]), set(first["id"][caught]))
+            # They are the gap: all round the line between the balls, near where these meet (Pythagoras: 0.5² − 0.3² = 0.4²).
+            ring = np.hypot(places[caught, 1] - 1, places[caught, 2])
+            meeting = np.hypot(ring - 0.4, places[caught, 0] - 0.3)
+            self.assertLess(np.quantile(meeting, 0.95), 0.15)
+            around = np.arctan2(places[caught, 2], places[caught, 1] - 1)
+            self.assertLess(np.diff(np.sort(around)).max(), 0.6)
+            elsewhere = np.hypot(np.hypot(places[:, 1] - 1, places[:, 2]) - 0.4, places[:, 0] - 0.3) > 0.25
+            self.assertEqual(np.count_nonzero(elsewhere & caught), 0)
+            grown = last["group"] == 1
+            np.testing.assert_allclose(last["radius"][grown], 0.03, atol=1e-6)
+            np.testing.assert_allclose(last["radius"][~grown], 0.01, atol=1e-6)
+            # And they make room for one another: few pairs overlap by more than a per cent of a radius.
+            apart = cKDTree(last["position"][grown].astype(float)).query_pairs(0.06 - 0.0003)
+            self.assertLess(len(apart), 0.02 * grown.sum())
+        self.until(lambda: self.population("Group") == int(frames[0].population[1]), "the gap")
+
     def test_whom_a_count_catches_coloured_by_it_and_seen_for_one(self) -> None:
         page = self.page
         self.begin("Filling a shape")

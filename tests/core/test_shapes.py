@@ -92,6 +92,27 @@ class Form(unittest.TestCase):
         middle = np.array([[0.4, 0, 0], [-0.9, 0, 0], [1.7, 0, 0], [0, 1.2, 0]], np.float32)
         self.assertEqual(pose.inside(middle).tolist(), [True, True, True, False])
 
+    def test_the_surface_of_overlapping_members_is_what_can_be_seen(self) -> None:
+        # Two balls of radius 1, 0.8 apart: of each, a cap of height 0.6 is buried, and areas go as heights do (Archimedes).
+        made = bodies(
+            shape("ball", radius=1.0),
+            {**shape("ball", radius=1.0, position=[0.8, 0.0, 0.0]), "id": "other"},
+            shape("plane", position=[0.4, 0.0, 0.0]),
+            shape("compound", members=["ball", "other"], buried="left_out"),
+        )
+        geometry = made.pose("compound").geometry
+        u = np.random.default_rng(3).random((40_000, 4), np.float32)
+        points, normals = geometry.on_surface(u)
+        centres = np.where(points[:, :1] < 0.4, [[0.0, 0, 0]], [[0.8, 0, 0]])
+        np.testing.assert_allclose(np.linalg.norm(points - centres, axis=1), 1, atol=0.012)
+        self.assertGreater(np.einsum("ij,ij->i", points - centres, normals).min(), 0.98)
+        expected = np.linspace(-1.0, 1.8, 8)
+        shares, _edges = np.histogram(points[:, 0], bins=expected)
+        # Even over the height: each seventh of it gets as many, to four standard errors.
+        self.assertLess(np.abs(shares - 40_000 / 7).max(), 4 * np.sqrt(40_000 / 7))
+        again, _normals = geometry.on_surface(u[::-1])
+        np.testing.assert_array_equal(again[::-1], points)
+
     def test_closest_on_a_path(self) -> None:
         line = local("path", points=[[0.0, 0.0, 0.0], [2.0, 0.0, 0.0], [2.0, 2.0, 0.0]], smooth=False)
         places, distances = line.closest(np.array([[1, 1, 0], [3, 3, 0], [-1, 0, 0]], np.float32))

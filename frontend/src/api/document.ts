@@ -872,6 +872,8 @@ export interface components {
              */
             kind: "compound";
             members: string[];
+            /** @enum {string} */
+            buried: "kept" | "left_out";
         };
         Cone: {
             id: string;

@@ -38,10 +38,17 @@ export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props
   };
   const words = template.map(render);
   const unsaid = whole ? [] : unsaidOf(info, node);
+  if (unsaid.length === 0) return <>{words}</>;
+  // The button, mostly unseen, never has a line of its own: it stays with the last chip.
+  const last = words.findLastIndex((word) => word !== null);
+  const kept = "field" in template[last]! ? last : words.length;
   return (
     <>
-      {words}
-      {unsaid.length > 0 && <More info={info} fields={unsaid} node={node} path={path} />}
+      {words.slice(0, kept)}
+      <span className="whitespace-nowrap">
+        {words.slice(kept)}
+        <More info={info} fields={unsaid} node={node} path={path} />
+      </span>
     </>
   );
 }

@@ -62,6 +62,12 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
 const follows = (field: FieldInfo, path: Path): boolean =>
   field.to === "attribute" || ["shapes", "groups", "fields", "neighbourhoods"].includes(String(path[0]));
 
+/** The item that a field is part of, where it could name that very item. */
+function ownerOf(field: FieldInfo, path: Path, { effect }: Surroundings): string | null {
+  if (path[0] !== `${field.to}s`) return null;
+  return (effect[path[0] as "shapes"][Number(path[1])]?.id as string | undefined) ?? null;
+}
+
 export function GroupDot({ color }: { color: string | undefined }) {
   return color ? <span className="mr-1 inline-block size-2 rounded-full" style={{ background: color }} /> : null;
 }
@@ -70,7 +76,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   const session = useSession();
   const score = useScore();
   // Nothing is offered to itself, nor what is of the wrong kind.
-  const self = path[0] === `${field.to}s` ? (score.effect[path[0] as "shapes"][Number(path[1])]?.id as string) : null;
+  const self = ownerOf(field, path, score);
   const kindsOf = new Map(score.effect.shapes.map((shape) => [shape.id as string, String(shape.kind)]));
   if (field.to === "attribute")
     attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
@@ -105,8 +111,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
 export function ManyChip({ field, value, path }: { field: FieldInfo; value: string[]; path: Path }) {
   const session = useSession();
   const score = useScore();
-  // A field is not offered to itself.
-  const self = path[0] === `${field.to}s` ? score.effect.fields[Number(path[1])]?.id : null;
+  const self = ownerOf(field, path, score);
   const choices = choicesOf(field.to ?? "", score).filter((choice) => choice.id !== self || value.includes(choice.id));
   const none = typeof field.many === "string" ? field.many : "Everyone";
   const named = value.map((id) => choices.find((choice) => choice.id === id));

@@ -31,7 +31,7 @@ const ending = (value: number): string =>
 
 /** A number with its unit as read in a sentence. */
 export function withUnit(value: number, unit: string | null | undefined, words: Record<string, string>): string {
-  if (unit === "count") return count(value);
+  if (unit === "count") return Number.isInteger(value) ? count(value) : plain(value);
   if (unit === "share") return `${plain(value * 100)} %`;
   if (unit === "percent") return `${plain(value)} %`;
   if (unit === "s" && value >= 1e8) return "ever";

@@ -325,6 +325,8 @@ def _before_anything(source: Any, sort: str, suggestion: str, table: Table) -> A
         start: Any = list(info.start) if info is not None and isinstance(info.start, tuple) else info.start if info is not None else 1.0
         if suggestion == "part":
             return [entry / 5 for entry in start] if isinstance(start, list) else start / 5 or 1.0
+        if suggestion == "double" and info is not None and info.value_type == "number":
+            return start * 2
         return start
     cls: Any = Kind.registry["quantity"].get(source.get("kind", "") if isinstance(source, dict) else "")
     low, high = cls.soft if cls is not None else (0.0, 1.0)
@@ -332,6 +334,7 @@ def _before_anything(source: Any, sort: str, suggestion: str, table: Table) -> A
     span = high - low
     value = {
         "middle": start, "lower": low + span / 4, "upper": high - span / 4, "lowest": low, "highest": high, "band": span / 6 or 1.0, "part": span / 5,
+        "double": start * 2,
     }[suggestion]  # fmt: skip
     return float(f"{value:.3g}")
 

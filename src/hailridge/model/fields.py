@@ -10,9 +10,9 @@ from pydantic import Field
 # Hard limits (low, high) are refused when broken; the soft range is what a slider spans.
 Range = tuple[float, float]
 
-Suggestion = Literal["middle", "lower", "upper", "lowest", "highest", "band", "part", "none"]
-"""What of a quantity's present values a value begins at: their median, quartiles, ends; a sixth of what they span; a fifth of their size; nothing of
-them, but its default."""
+Suggestion = Literal["middle", "lower", "upper", "lowest", "highest", "band", "part", "double", "none"]
+"""What of a quantity's present values a value begins at: their median, quartiles, ends; a sixth of what they span; a fifth of their size; twice
+their size; nothing of them, but its default."""
 
 
 def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:

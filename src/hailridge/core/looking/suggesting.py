@@ -25,6 +25,7 @@ class Present:
     highest: Any
     band: Any
     part: Any
+    double: Any
 
 
 def present_quantity(moment: Moment, quantity: Quantity, who: list[str]) -> Present | None:
@@ -54,7 +55,7 @@ def _present(values: NDArray[np.float64]) -> Present | None:
         lowest, lower, upper, highest = middle - away, middle - away / 2, middle + away / 2, middle + away
     band = np.maximum(highest - lowest, 1e-6) / 6
     part = np.where(np.abs(middle) > 1e-9, np.abs(middle) / 5, 1.0)
-    return Present(*(_rounded(value) for value in (middle, lower, upper, lowest, highest, band, part)))
+    return Present(*(_rounded(value) for value in (middle, lower, upper, lowest, highest, band, part, middle * 2)))
 
 
 def _rounded(value: Any) -> Any:

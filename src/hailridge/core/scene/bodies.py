@@ -222,7 +222,7 @@ class Placing:
     def _joined(self, standing: Standing, frame: Transform) -> Geometry:
         shape, back = self.shapes[standing.index], frame.inverse()
         pieces = [self._piece(self.stage.by_id[name]).moved(back) for name in shape.joined]
-        joined: Geometry = JoinedGeometry(pieces)
+        joined: Geometry = JoinedGeometry(pieces, shape.outside)
         if shape.roughness > 0:
             joined = Roughener(joined, shape.roughness_size).at(shape, self.time, (shape.item + shape.roughness_seed) & 0xFFFFFF)
         return joined

@@ -48,6 +48,11 @@ class PlacedShape(Shape):
     roughness_seed: ItemSeed = fields.number(0, low=0, high=2**31 - 1, whole=True, label="Seed of its bumps")
 
     @property
+    def outside(self) -> bool:
+        """Whether births on the surface of joined shapes leave out what is inside another of them."""
+        return False
+
+    @property
     def joined(self) -> tuple[str, ...]:
         """Ids of the shapes that it is made of, where it is made of others."""
         return ()

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kernels import tree, vectors
+from hailridge.core.kernels import philox, tree, vectors
 from hailridge.core.space.transforms import Transform
 from hailridge.core.state.particles import lengths
 from hailridge.core.state.randomness import points_in_ball, upward
@@ -137,9 +137,14 @@ class Geometry:
             return self.along(u[:, 0], u[:, 1])
         if not len(self.faces):
             return np.repeat(self.vertices[:1], len(u), axis=0), upward(len(u))
-        points, chosen = np.empty((len(u), 3), np.float32), np.empty(len(u), np.int32)
-        tree.sample(len(u), u, self.heights, self.vertices, self.faces, points, chosen)
+        points, chosen = self._drawn(u)
         return points, self.normals[chosen]
+
+    def _drawn(self, u: NDArray[np.float32]) -> tuple[Points, NDArray[np.int32]]:
+        """Points spread evenly by area over the triangles, and which triangle each is on: (n, 3), (n,)."""
+        points, chosen = np.empty((len(u), 3), np.float32), np.empty(len(u), np.int32)
+        tree.sample(len(u), np.ascontiguousarray(u), self.heights, self.vertices, self.faces, points, chosen)
+        return points, chosen
 
     def along(self, shares: NDArray[Any], turn: NDArray[np.float32]) -> tuple[Points, Points]:
         """Places at shares (n,) of a line's length, and directions square to it, turned about it by `turn` (n,) of a full turn."""
@@ -262,25 +267,37 @@ class Geometry:
         return (self.ball[0] + points * np.float32(self.ball[1])).astype(np.float32)
 
 
-class JoinedGeometry(Geometry):
-    """Several shapes as one: inside is what is inside any of them, also where they overlap."""
+MOST_DRAWS = 32
+"""So often a place on joined shapes is drawn anew at most, where it came to lie inside another of them."""
 
-    def __init__(self, pieces: list[Geometry]) -> None:
+
+class JoinedGeometry(Geometry):
+    """Several shapes as one: inside is what is inside any of them, also where they overlap.
+
+    `outside`: places on its surface are only drawn where they are inside none of them.
+    """
+
+    def __init__(self, pieces: list[Geometry], outside: bool = False) -> None:
+        flat = [single for piece in pieces for single in (piece.pieces if isinstance(piece, JoinedGeometry) else [piece])]
         vertices: list[NDArray[np.float32]] = []
         faces: list[NDArray[np.int32]] = []
+        owners: list[NDArray[np.int32]] = []
         count = 0
-        for piece in pieces:
+        for number, piece in enumerate(flat):
             if len(piece.faces):
                 vertices.append(piece.vertices)
                 faces.append(piece.faces + np.int32(count))
+                owners.append(np.full(len(piece.faces), number, np.int32))
                 count += len(piece.vertices)
         if not vertices:
             # Nothing with a surface among them: their places stand for them.
-            places = [piece.vertices for piece in pieces] or [np.zeros((1, 3), np.float32)]
+            places = [piece.vertices for piece in flat] or [np.zeros((1, 3), np.float32)]
             super().__init__(np.concatenate(places))
         else:
             super().__init__(np.concatenate(vertices), np.concatenate(faces))
-        self.pieces = pieces
+            self.owners = np.concatenate(owners)
+        self.pieces = flat
+        self.outside = outside
 
     def inside(self, points: Points) -> NDArray[np.bool_]:
         out = np.zeros(len(points), np.bool_)
@@ -290,5 +307,38 @@ class JoinedGeometry(Geometry):
                 out[rest] = piece.inside(points[rest])
         return out
 
+    def on_surface(self, u: NDArray[np.float32]) -> tuple[Points, Points]:
+        """As of any shape; where only the outside counts, a place inside another piece is drawn anew."""
+        if not self.outside or not len(self.faces):
+            return super().on_surface(u)
+        points, chosen = self._drawn(u)
+        rest = np.arange(len(u))
+        for draw in range(MOST_DRAWS):
+            rest = rest[self._buried(points[rest], self.owners[chosen[rest]])]
+            if not len(rest):
+                break
+            points[rest], chosen[rest] = self._drawn(_afresh(u[rest], draw))
+        return points, self.normals[chosen]
+
+    def _buried(self, points: Points, owners: NDArray[np.int32]) -> NDArray[np.bool_]:
+        """Which points (n, 3) of pieces (n,) lie inside another piece: (n,)."""
+        out = np.zeros(len(points), np.bool_)
+        for number, piece in enumerate(self.pieces):
+            if not piece.has_inside:
+                continue
+            low, high = piece.bounds
+            near = np.flatnonzero(~out & (owners != number) & ((points > low) & (points < high)).all(axis=1))
+            if len(near):
+                out[near] = piece.inside(points[near])
+        return out
+
     def moved(self, transform: Transform) -> Geometry:
-        return JoinedGeometry([piece.moved(transform) for piece in self.pieces])
+        return JoinedGeometry([piece.moved(transform) for piece in self.pieces], self.outside)
+
+
+def _afresh(u: NDArray[np.float32], draw: int) -> NDArray[np.float32]:
+    """Other uniform numbers, decided by those given (n, ≥ 2) and the number of the draw: (n, 4)."""
+    keys = np.ascontiguousarray(u[:, :2]).view(np.uint64).reshape(-1)
+    out = np.empty((len(u), 4), np.float32)
+    philox.uniforms(len(u), keys, np.uint64(len(u[0])), np.uint64(draw), np.uint64(0), out)
+    return out

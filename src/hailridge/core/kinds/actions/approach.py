@@ -34,7 +34,7 @@ class Approach(Weighted):
 
     kind: Literal["approach"] = "approach"
     attribute: str = fields.reference("attribute", label="Attribute")
-    amount: Amount = fields.amount(0.0, label="Toward", value_from="attribute")
+    amount: Amount = fields.amount(0.0, label="Toward", value_from="attribute", suggest="double")
     manner: Literal["over", "half_life"] = fields.choice("over", {"over": "over", "half_life": "halving every"}, label="How")
     time: float = fields.number(
         0.5, unit="s", low=1e-4, high=1e4, soft=(0.04, 5), label="Time",
