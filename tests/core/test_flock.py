@@ -189,6 +189,25 @@ class AsAWhole(unittest.TestCase):
         self.assertIn("fly past it; a lower pace or more force", told[0][0])
         self.assertEqual(told[1], [])
 
+    def test_bunching_at_a_goal_is_told_with_what_helps(self) -> None:
+        """Weak and crowded around their goal they hardly move; with more force, as the sentence says, they do."""
+        from hailridge.core.step.simulation import Simulation
+
+        around: Document = {"kind": "ball", "id": "around", "label": "Around", "radius": 0.9, "position": [4.0, 0.0, 0.0]}
+        source = {"shape": "around", "placement": {"kind": "inside"}, "direction": {"kind": "any"}, "speed": 0.2}
+        urges: list[Document] = [{"kind": "keep_apart", "distance": 0.6}, {"kind": "seek", "shape": "goal"}]
+        told = []
+        for force in (0.4, 12.0):
+            raw = document(rule(steer(*urges, pace=2.0, force=force), id="fly"), count=150, shapes=[around, BALL], neighbourhoods=[MATES],
+                source=source, clock={"duration": 4.0})  # fmt: skip
+            simulation = Simulation(read_effect(raw), MemoryAssets())
+            frames = list(simulation.frames())
+            speed = np.median(np.linalg.norm(frames[48].columns["velocity"], axis=1))
+            told.append((speed, [finding.text for finding in simulation.findings if finding.code == "bunches up"]))
+        self.assertIn("bunch up there and hardly move; more force", told[0][1][0])
+        self.assertEqual(told[1][1], [])
+        self.assertGreater(told[1][0], 1.5 * told[0][0])
+
     def test_resumed_and_on_any_number_of_threads(self) -> None:
         from hailridge.core.kernels import threads
         from hailridge.core.step.simulation import Simulation

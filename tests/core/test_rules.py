@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -450,6 +451,26 @@ class TwoThresholds(unittest.TestCase):
             self.assertEqual(frames[-1].held[1], int(held))
             # Two swings in two seconds begin twice, or once more where the first has begun already.
             self.assertTrue(begun > 4 if margin == 0 else begun in (2, 3), begun)
+
+    def test_a_range_lets_go_outside(self) -> None:
+        """It begins between 0.5 and 1.5 and ends outside 0.2 to 1.8: by a loop over what was recorded."""
+        swing = {"kind": "as_it_is", "quantity": {"kind": "formula", "text": "1 + 0.95 * sin(3 * time) + 0.2 * sin(47 * time)"}}
+        test = {"kind": "between", "quantity": {"kind": "attribute", "attribute": "q"}, "low": 0.5, "high": 1.5}
+        begun = {}
+        for margin in (0.0, 0.3):
+            raw = document(
+                rule({"kind": "set", "attribute": "q", "amount": swing}, id="swing"),
+                rule({"kind": "add", "attribute": "n", "amount": 1.0, "per": "occasion"}, condition=test | {"margin": margin}, trigger="becomes"),
+                attributes=[{"id": "n", "label": "N"}, {"id": "q", "label": "Q"}], clock={"duration": 4.0, "frames_per_second": 120.0},
+            )  # fmt: skip
+            frames = run(raw)
+            held = [False]
+            for value in (frame.columns["own q"][0] for frame in frames):
+                held.append(0.5 <= value <= 1.5 or (held[-1] and 0.5 - margin <= value <= 1.5 + margin))
+            begun[margin] = sum(now and not before for before, now in pairwise(held))
+            self.assertEqual([frame.held[1] for frame in frames], held[1:])
+            self.assertEqual(frames[-1].columns["own n"][0], begun[margin])
+        self.assertLess(begun[0.3], begun[0.0])
 
     def test_equality_has_nothing_further_back(self) -> None:
         test = compare("number", "equal", 1.0) | {"margin": 0.5}

@@ -456,12 +456,19 @@ export interface components {
         };
         Between: {
             id: string | null;
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            margin: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "between";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             low: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             high: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
@@ -785,15 +792,7 @@ export interface components {
         };
         Compare: {
             id: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "compare";
             quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
-            /** @enum {string} */
-            comparison: "above" | "at_least" | "below" | "at_most" | "equal";
-            threshold: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             margin: number | {
                 keys: {
                     at: number;
@@ -801,6 +800,14 @@ export interface components {
                     ease?: ("linear" | "hold") | number[];
                 }[];
             };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "compare";
+            /** @enum {string} */
+            comparison: "above" | "at_least" | "below" | "at_most" | "equal";
+            threshold: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
         Compound: {
             id: string;

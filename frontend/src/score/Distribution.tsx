@@ -94,11 +94,14 @@ export function Distribution({ condition, path, unit }: Props) {
   );
 }
 
-/** The threshold at which a comparison lets go, where that lies further back. */
-function backOf(condition: Node, lines: readonly Line[]): number | null {
+/** The thresholds at which a comparison lets go, where those lie further back. */
+function backOf(condition: Node, lines: readonly Line[]): number[] {
   const margin = Number(condition.margin ?? 0);
-  if (!(margin > 0) || !lines[0]) return null;
-  return lines[0].at + (["above", "at_least"].includes(String(condition.comparison)) ? -margin : margin);
+  if (!(margin > 0)) return [];
+  return lines.map(({ name, at }) => {
+    const down = name === "low" || ["above", "at_least"].includes(String(condition.comparison));
+    return at + (down ? -margin : margin);
+  });
 }
 
 interface Line {
@@ -150,7 +153,7 @@ interface BarsProps {
   /** Whether what lies between two edges is caught. */
   passes: (from: number, to: number) => boolean;
   /** Where what has begun lets go, if that is elsewhere than where it begins. */
-  back?: number | null;
+  back?: readonly number[];
   /** The part of the document that has the fields of the lines. */
   path: Path;
   unit: string;
@@ -159,8 +162,10 @@ interface BarsProps {
   among: string;
 }
 
+const NOWHERE: readonly number[] = [];
+
 /** A histogram with lines to drag on it. */
-function Bars({ histogram, lines, passes, back = null, path, unit, label, among }: BarsProps) {
+function Bars({ histogram, lines, passes, back = NOWHERE, path, unit, label, among }: BarsProps) {
   const session = useSession();
   const { catalogue } = useScore();
   const drawing = useRef<SVGSVGElement>(null);
@@ -251,9 +256,18 @@ function Bars({ histogram, lines, passes, back = null, path, unit, label, among 
             </g>
           );
         })}
-        {back !== null && (
-          <line x1={x(back)} x2={x(back)} y1={0} y2={HEIGHT} stroke="var(--text)" strokeDasharray="3 3" opacity={0.7} />
-        )}
+        {back.map((at, index) => (
+          <line
+            key={index}
+            x1={x(at)}
+            x2={x(at)}
+            y1={0}
+            y2={HEIGHT}
+            stroke="var(--text)"
+            strokeDasharray="3 3"
+            opacity={0.7}
+          />
+        ))}
         {lines.map(({ name, at, span }) => (
           <g key={name}>
             {span[1] > span[0] && (

@@ -278,7 +278,7 @@ class JoinedGeometry(Geometry):
     """
 
     def __init__(self, pieces: list[Geometry], outside: bool = False) -> None:
-        flat = [single for piece in pieces for single in (piece.pieces if isinstance(piece, JoinedGeometry) else [piece])]
+        flat: list[Geometry] = [single for piece in pieces for single in (piece.pieces if isinstance(piece, JoinedGeometry) else [piece])]
         vertices: list[NDArray[np.float32]] = []
         faces: list[NDArray[np.int32]] = []
         owners: list[NDArray[np.int32]] = []
@@ -296,7 +296,7 @@ class JoinedGeometry(Geometry):
         else:
             super().__init__(np.concatenate(vertices), np.concatenate(faces))
             self.owners = np.concatenate(owners)
-        self.pieces = flat
+        self.pieces: list[Geometry] = flat
         self.outside = outside
 
     def inside(self, points: Points) -> NDArray[np.bool_]:

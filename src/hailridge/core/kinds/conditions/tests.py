@@ -39,23 +39,13 @@ def met(read: Any, comparison: str, threshold: Any, half: Any) -> Any:
             return reached & (read - half < threshold)
 
 
-class Compare(Condition):
-    title: ClassVar[str] = "compare a quantity"
-    also: ClassVar[str] = "greater less above below threshold if when"
-    rank: ClassVar[int] = 0
-    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}[, let go {margin} further back]"
-    category: ClassVar[str] = "Test"
-    help: ClassVar[str] = (
-        "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
-        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step. *Let go further back*: once it "
-        "holds, it goes on to hold until the quantity is that far on the other side of the threshold, so that nothing flickers around it."
-    )
-    facts_as: ClassVar[str] = "holds"
+class Bounded(Condition):
+    """A quantity held against bounds; what has begun to hold may let go only some way beyond them."""
 
-    kind: Literal["compare"] = "compare"
+    facts_as: ClassVar[str] = "holds"
+    category: ClassVar[str] = "Test"
+
     quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
-    comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
-    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity", suggest="middle")
     margin: float = fields.number(
         0.0, low=0, high=1e9, soft=(0, 1), label="Let go further back by", unit_from="quantity", suggest="none",
         help="A second threshold against flicker: it begins at the first and ends only this far back. 0: it ends where it begins.",
@@ -63,8 +53,6 @@ class Compare(Condition):
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         yield from _no_number(self.quantity)
-        if self.comparison == "equal" and max(self.all_values("margin")) > 0:
-            yield "margin", "nothing lies further back from being equal; compare with passes or is under"
 
     @property
     def _held(self) -> str:
@@ -75,17 +63,49 @@ class Compare(Condition):
             yield remembered(self._held, "flag")
 
     def holds(self, moment: Moment, rows: Rows) -> Any:
-        read, threshold = self.quantity.read(moment, rows), self.threshold.give(moment, rows)
-        now = self._beyond(moment, read, threshold)
+        read, bounds = self.quantity.read(moment, rows), self._bounds(moment, rows)
+        now = self._within(moment, read, bounds, np.float32(0))
         if self.margin > 0 and moment.particles.has(self._held):
             # Whom it held for before it lets go later. It is asked more than once in a step, with the same outcome as long as nothing else is.
-            back = np.float32(-self.margin if self.comparison in ("above", "at_least") else self.margin)
             column = moment.column(self._held)
-            now = now | ((column[rows] != 0) & self._beyond(moment, read, threshold + back))
+            now = now | ((column[rows] != 0) & self._within(moment, read, bounds, np.float32(self.margin)))
             column[rows] = now
         return now
 
-    def _beyond(self, moment: Moment, read: Any, threshold: Any) -> Any:
+    def _bounds(self, moment: Moment, rows: Rows) -> tuple[Any, ...]:
+        """What the quantity is held against."""
+        raise NotImplementedError
+
+    def _within(self, moment: Moment, read: Any, bounds: tuple[Any, ...], wider: Any) -> Any:
+        """Whether what was read (k,) passes with the bounds moved outward by `wider`: (k,)."""
+        raise NotImplementedError
+
+
+class Compare(Bounded):
+    title: ClassVar[str] = "compare a quantity"
+    also: ClassVar[str] = "greater less above below threshold if when"
+    rank: ClassVar[int] = 0
+    sentence: ClassVar[str] = "{quantity} {comparison} {threshold}[, let go {margin} further back]"
+    help: ClassVar[str] = (
+        "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
+        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step. *Let go further back*: once it "
+        "holds, it goes on to hold until the quantity is that far on the other side of the threshold, so that nothing flickers around it."
+    )
+
+    kind: Literal["compare"] = "compare"
+    comparison: Literal["above", "at_least", "below", "at_most", "equal"] = fields.choice("above", COMPARISONS, label="Comparison")
+    threshold: Amount = fields.amount(1.0, label="Threshold", value_from="quantity", suggest="middle")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        yield from super().faults(effect)
+        if self.comparison == "equal" and max(self.all_values("margin")) > 0:
+            yield "margin", "nothing lies further back from being equal; compare with passes or is under"
+
+    def _bounds(self, moment: Moment, rows: Rows) -> tuple[Any, ...]:
+        return (self.threshold.give(moment, rows),)
+
+    def _within(self, moment: Moment, read: Any, bounds: tuple[Any, ...], wider: Any) -> Any:
+        threshold = bounds[0] + (-wider if self.comparison in ("above", "at_least") else wider) if wider else bounds[0]
         if self.quantity.runs:
             return met(read, self.comparison, threshold, np.float32(moment.dt / 2))
         match self.comparison:
@@ -101,25 +121,25 @@ class Compare(Condition):
                 return np.isclose(read, threshold, rtol=1e-5, atol=1e-6)
 
 
-class Between(Condition):
+class Between(Bounded):
     title: ClassVar[str] = "between two values"
     also: ClassVar[str] = "range from to"
     rank: ClassVar[int] = 1
-    sentence: ClassVar[str] = "{quantity} is between {low} and {high}"
-    category: ClassVar[str] = "Test"
-    help: ClassVar[str] = "Holds while the quantity is at least the first value and at most the second."
-    facts_as: ClassVar[str] = "holds"
+    sentence: ClassVar[str] = "{quantity} is between {low} and {high}[, let go {margin} outside]"
+    help: ClassVar[str] = (
+        "Holds while the quantity is at least the first value and at most the second. *Let go further back*: once it holds, it goes on to hold "
+        "until the quantity is that far outside, on either side."
+    )
 
     kind: Literal["between"] = "between"
-    quantity: Quantity = fields.slot("quantity", {"kind": "age"}, label="Quantity")
     low: Amount = fields.amount(0.5, label="From", value_from="quantity", suggest="lower")
     high: Amount = fields.amount(1.0, label="To", value_from="quantity", suggest="upper")
 
-    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
-        yield from _no_number(self.quantity)
+    def _bounds(self, moment: Moment, rows: Rows) -> tuple[Any, ...]:
+        return self.low.give(moment, rows), self.high.give(moment, rows)
 
-    def holds(self, moment: Moment, rows: Rows) -> Any:
-        read, low, high = self.quantity.read(moment, rows), self.low.give(moment, rows), self.high.give(moment, rows)
+    def _within(self, moment: Moment, read: Any, bounds: tuple[Any, ...], wider: Any) -> Any:
+        low, high = (bounds[0] - wider, bounds[1] + wider) if wider else bounds
         if self.quantity.runs:
             half = np.float32(moment.dt / 2)
             return met(read, "at_least", low, half) & met(read, "at_most", high, half)
