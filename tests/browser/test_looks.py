@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 import tempfile
 import unittest
@@ -337,6 +338,20 @@ class Stories(LooksCase):
             "within the budget",
         )
         self.saved()
+
+    def test_solid_forms_are_in_a_picture_once_they_have_come(self) -> None:
+        """They are fetched after the first sample: the picture shows as many orange pixels as those found must cover."""
+        self.open_named("Search lights and lost tags")
+        page = self.page
+        self.seek(60)
+        self.picture_mode()
+        canvas = page.get_by_test_id("picture").locator("canvas")
+
+        def orange() -> float:
+            image = np.asarray(Image.open(io.BytesIO(canvas.screenshot())).convert("RGB"), np.int32)
+            return float(np.mean((image[..., 0] > image[..., 2] + 60) & (image[..., 0] > image[..., 1] + 20)))
+
+        self.until(lambda: orange() > 0.01, "the tags that have been found")
 
     def test_a_picture_and_a_clip(self) -> None:
         self.open_named("Sparks from the stove pipe")

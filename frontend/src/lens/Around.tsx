@@ -27,19 +27,26 @@ function Found({ hood, index, particle }: { hood: Neighbourhood; index: number; 
   const view = search.view;
   const nearest = view?.distances[0];
   return (
-    <li className="flex justify-between border-b border-line/50 py-0.5">
-      <button
-        type="button"
-        className="text-left text-soft hover:text-ice"
-        title="Draw it on the stage"
-        onClick={() => session.set({ selected: ["neighbourhoods", index] })}
-      >
-        {hood.label}
-      </button>
-      <span className="tabular text-right text-[12px]">
-        {view ? `${count(view.count)} within ${short(view.reach)} m` : <span className="text-soft">does not look</span>}
-        {nearest !== undefined && <span className="text-soft">, nearest {short(nearest)} m</span>}
-      </span>
+    <li className="border-b border-line/50 py-0.5">
+      <div className="flex items-baseline justify-between gap-2">
+        <button
+          type="button"
+          className="min-w-0 truncate text-left text-soft hover:text-ice"
+          title="Draw it on the stage"
+          onClick={() => session.set({ selected: ["neighbourhoods", index] })}
+        >
+          {hood.label}
+        </button>
+        <span className={`tabular shrink-0 text-[12px] ${view ? "" : "text-soft"}`}>
+          {view ? `${count(view.count)} within ${short(view.reach)} m` : "does not look"}
+        </span>
+      </div>
+      {nearest !== undefined && (
+        <div className="flex justify-between pl-3 text-xs text-soft">
+          <span>the nearest</span>
+          <span className="tabular">{short(nearest)} m away</span>
+        </div>
+      )}
     </li>
   );
 }

@@ -168,7 +168,7 @@ export function Card(props: CardProps) {
 /** Widths are told in steps, so that a number with one digit more does not make lines jump. */
 const STEP = 16;
 
-/** Keeps as much room free in the first line as has ever stood at its edge: while a run is computed anew, numbers are missing for a while. */
+/** Keeps as much room free in the first line as has ever stood at its edge: while a run is computed anew, numbers are missing. */
 function useRoomFor(edge: RefObject<HTMLElement | null>, room: RefObject<HTMLElement | null>): void {
   useEffect(() => {
     if (!edge.current) return;

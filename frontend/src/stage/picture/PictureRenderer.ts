@@ -82,6 +82,8 @@ export class PictureRenderer {
   private shot: Shot | null = null;
   private readonly sources = new Sources();
   private readonly materials = new Materials();
+  /** Whether something has come since the looks were built that they are drawn with. */
+  private completed = false;
 
   constructor(
     canvas: HTMLCanvasElement | OffscreenCanvas,
@@ -115,7 +117,8 @@ export class PictureRenderer {
     const before = this.shot;
     this.shot = shot;
     this.passes?.restart();
-    if (before?.layers !== shot.layers) {
+    if (before?.layers !== shot.layers || this.completed) {
+      this.completed = false;
       this.drawn.forEach((layer) => {
         this.scene.remove(layer.object);
         layer.dispose();
@@ -132,7 +135,7 @@ export class PictureRenderer {
               merged: drawnInSoftware,
               sources: this.sources,
               materials: this.materials,
-              onReady: this.onReady,
+              onReady: this.complete,
             },
             rank,
           ),
@@ -248,6 +251,11 @@ export class PictureRenderer {
     this.renderer.dispose();
     this.renderer.forceContextLoss();
   }
+
+  private readonly complete = () => {
+    this.completed = true;
+    this.onReady();
+  };
 
   private glow() {
     const { glow, glow_from, glow_size } = this.shot!.settings;
