@@ -6,10 +6,19 @@ import numpy as np
 
 from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int32s, Int64, Int64Rows, Int64s
 from hailridge.core.kernels.compiling import helper, kernel
-from hailridge.core.kernels.neighbours import CELLS_TOGETHER
+from hailridge.core.kernels.neighbours import CELLS_TOGETHER, TOGETHER
 
 ANY, OTHERS, SIBLINGS = 0, 1, 2
 """Which kin count: everybody, those of another parent, those of the same parent."""
+
+ROW, NOTHING = np.int64(0xFFFFFFFF), np.int64(0x7FFFFFFFFFFFFFFF)
+
+FEW = 64
+
+WIDER = np.float32(2.5)
+
+GUESS = np.float32(1.5)
+"""How much further, as squares, the last one wanted may be than that of the seeker before, to be found at the first try."""
 
 
 @helper
@@ -49,13 +58,14 @@ def around(
         xs, ys, zs = np.empty(most, np.float32), np.empty(most, np.float32), np.empty(most, np.float32)
         which, hit, squares = np.empty(most, np.int64), np.empty(most, np.int64), np.empty(most, np.float32)
         for cell in range(here, there):
-            at, passed = 0, 0
+            at, wait = 0, np.int64(1)
             for run in range(9):
                 for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
-                    if passed % thin[cell] == 0:
+                    wait -= 1
+                    if wait == 0:
                         xs[at], ys[at], zs[at], which[at] = targets[k, 0], targets[k, 1], targets[k, 2], k
                         at += 1
-                    passed += 1
+                        wait = thin[cell]
             for s in range(cells[cell], cells[cell + 1]):
                 i = seekers[s]
                 x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
@@ -127,9 +137,14 @@ def nearest_in_view(
 ) -> None:  # fmt: skip
     """The nearest targets of each seeker, nearest first; of two equally far the one with the lower row.
 
-    As `around`; out (n, k) int64 takes the rows found, −1 where there are no more, squares (n, k) the squares of their distances.
+    As `around`, but that what is told of seekers is in order of cells, as `seekers` is: the rows of what is filled. out (n, k) int64 takes the rows found, −1 where there are no more, squares (n, k) the squares of their distances.
+
+    Most candidates are far beyond the last one wanted. So those within a guess are taken first, and only where too few of them count are all looked
+    at: what is found is the same. A distance and a row are one whole number, as wide as both, that ascends as they do.
     """
     most = out.shape[1]
+    best, told = np.empty(max(most, FEW), np.int64), np.empty(1, np.int32)
+    square = told.view(np.float32)
     for here in range(begin, end, CELLS_TOGETHER):
         there = min(here + CELLS_TOGETHER, end)
         room = 0
@@ -139,54 +154,90 @@ def nearest_in_view(
                 among += lengths[cell, run]
             room = max(room, among)
         xs, ys, zs = np.empty(room, np.float32), np.empty(room, np.float32), np.empty(room, np.float32)
-        which, apart = np.empty(room, np.int64), np.empty(room, np.float32)
+        which, hit, apart = np.empty(room, np.int64), np.empty(room, np.int64), np.empty(room, np.float32)
+        packed = np.empty(room + TOGETHER, np.int64)
+        bits = apart.view(np.int32)
+        guess = np.float32(np.inf)
         for cell in range(here, there):
-            at, passed = 0, 0
+            at, wait = 0, np.int64(1)
             for run in range(9):
                 for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
-                    if passed % thin[cell] == 0:
+                    wait -= 1
+                    if wait == 0:
                         xs[at], ys[at], zs[at], which[at] = targets[k, 0], targets[k, 1], targets[k, 2], k
                         at += 1
-                    passed += 1
-            for s in range(cells[cell], cells[cell + 1]):
-                i = seekers[s]
+                        wait = thin[cell]
+            for i in range(cells[cell], cells[cell + 1]):
                 x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
                 far = reach[i] if len(reach) > 1 else reach[0]
                 within = far * far if far >= 0 else np.float32(-1)
+                if len(extra) > 1:
+                    within = np.float32(np.inf)
                 looks = len(headings) > 0 and (headings[i, 0] != 0 or headings[i, 1] != 0 or headings[i, 2] != 0)
                 for k in range(at):
                     dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
                     apart[k] = dx * dx + dy * dy + dz * dz
-                found = 0
-                bound = np.float32(np.inf) if len(extra) > 1 else within
-                for k in range(at):
-                    d = apart[k]
-                    if not d <= bound:
-                        continue
-                    t = which[k]
-                    if len(extra) > 1:
-                        both = far + extra[t]
-                        if far < 0 or d > both * both:
+                limit = min(within, guess)
+                while True:
+                    near = np.int64(0)
+                    for k in range(at):
+                        hit[near] = k
+                        near += np.int64(apart[k] <= limit)
+                    counted = 0
+                    for h in range(near):
+                        k = hit[h]
+                        t = which[k]
+                        row = rows[t]
+                        if row == own[i]:
                             continue
-                    row = rows[t]
-                    if row == own[i] or (found == most and d == bound and row > out[i, most - 1]):
-                        continue
-                    if kin != 0 and not kin_counts(kin, parents[i], others[t]):
-                        continue
-                    if looks:
-                        ahead = (xs[k] - x) * headings[i, 0] + (ys[k] - y) * headings[i, 1] + (zs[k] - z) * headings[i, 2]
-                        if ahead < view * np.sqrt(d):
+                        if len(extra) > 1:
+                            both = far + extra[t]
+                            if far < 0 or apart[k] > both * both:
+                                continue
+                        if kin != 0 and not kin_counts(kin, parents[i], others[t]):
                             continue
-                    slot = min(found, most - 1)
-                    while slot > 0 and (d < squares[i, slot - 1] or (d == squares[i, slot - 1] and row < out[i, slot - 1])):
-                        squares[i, slot], out[i, slot] = squares[i, slot - 1], out[i, slot - 1]
-                        slot -= 1
-                    squares[i, slot], out[i, slot] = d, row
-                    found = min(found + 1, most)
-                    if found == most:
-                        bound = squares[i, most - 1]
+                        if looks:
+                            ahead = (xs[k] - x) * headings[i, 0] + (ys[k] - y) * headings[i, 1] + (zs[k] - z) * headings[i, 2]
+                            if ahead < view * np.sqrt(apart[k]):
+                                continue
+                        packed[counted] = (np.int64(bits[k]) << 32) | row
+                        counted += 1
+                    if counted >= most or limit >= within:
+                        break
+                    limit = min(within, limit * WIDER)
+                found = min(counted, most)
+                if counted <= FEW:
+                    # Each by how many come before it: more comparisons than a sort, and none that anything waits for.
+                    filled = counted
+                    while filled % TOGETHER != 0:
+                        packed[filled] = NOTHING
+                        filled += 1
+                    for k in range(counted):
+                        this, place = packed[k], np.int64(0)
+                        for other in range(filled):
+                            place += np.int64(packed[other] < this)
+                        best[place] = this
+                else:
+                    kept, bound = 0, NOTHING
+                    for k in range(counted):
+                        if packed[k] >= bound:
+                            continue
+                        slot = min(kept, most - 1)
+                        while slot > 0 and packed[k] < best[slot - 1]:
+                            best[slot] = best[slot - 1]
+                            slot -= 1
+                        best[slot] = packed[k]
+                        kept = min(kept + 1, most)
+                        if kept == most:
+                            bound = best[most - 1]
+                line = seekers[i]
+                for k in range(found):
+                    told[0] = np.int32(best[k] >> 32)
+                    out[line, k], squares[line, k] = best[k] & ROW, square[0]
                 for k in range(found, most):
-                    out[i, k], squares[i, k] = -1, np.inf
+                    out[line, k], squares[line, k] = -1, np.inf
+                if found == most:
+                    guess = squares[line, most - 1] * GUESS
 
 
 @kernel(serial_below=2_000)
@@ -208,12 +259,13 @@ def looked_at(
             x, y, z = standing[i, 0], standing[i, 1], standing[i, 2]
             more = wider[i] if len(wider) > 1 else wider[0]
             number, best, best_row = 0, np.float32(np.inf), np.int64(-1)
-            passed = 0
+            wait = np.int64(1)
             for run in range(9):
                 for k in range(starts[cell, run], starts[cell, run] + lengths[cell, run]):
-                    passed += 1
-                    if thin[cell] > 1 and (passed - 1) % thin[cell] != 0:
+                    wait -= 1
+                    if wait > 0:
                         continue
+                    wait = thin[cell]
                     dx, dy, dz = x - seeking[k, 0], y - seeking[k, 1], z - seeking[k, 2]
                     d = dx * dx + dy * dy + dz * dz
                     far = reach[k] + more

@@ -12,8 +12,17 @@ from hailridge.core.kernels.compiling import kernel, whole
 CELLS_TOGETHER = 32
 """Cells that share one scratch, so that a sparse cloud does not spend its time on allocating."""
 
+TOGETHER = 32
+"""Candidates that are tested at once: scratch is filled up to a multiple of it with what is nowhere near."""
+
+NOWHERE = np.float32(np.nan)
+"""Further than any reach, an endless one included."""
+
 DIGIT = 11
 """Bits of a key sorted by in one pass: 2 048 counts fit the nearest cache."""
+
+MOST_AT_ONCE = 2**20
+"""Different keys that are sorted in a single pass: their counts fit the second cache."""
 
 
 @kernel()
@@ -34,7 +43,8 @@ def keys_of(begin: Int64, end: Int64, places: Float32Rows, origin: Float64s, cel
 
 @whole
 def sorted_order(keys: Int64s) -> Any:
-    """The order (n,) int64 in which keys (n,) int64 ascend, equal ones as they come: digit by digit, the lowest first."""
+    """The order (n,) int64 in which keys (n,) int64 ascend, equal ones as they come: digit by digit, the lowest first; at once where there are few
+    different ones."""
     count = len(keys)
     order = np.arange(count)
     if count < 2:
@@ -42,6 +52,16 @@ def sorted_order(keys: Int64s) -> Any:
     low, high = keys[0], keys[0]
     for i in range(count):
         low, high = min(low, keys[i]), max(high, keys[i])
+    if high - low < min(MOST_AT_ONCE, 4 * count):
+        places = np.zeros(high - low + 2, np.int32)
+        for i in range(count):
+            places[keys[i] - low + 1] += np.int32(1)
+        for key in range(high - low + 1):
+            places[key + 1] += places[key]
+        for i in range(count):
+            order[places[keys[i] - low]] = i
+            places[keys[i] - low] += np.int32(1)
+        return order
     other = np.empty(count, np.int64)
     shift = 0
     while shift < 63 and (high - low) >> shift > 0:
@@ -61,31 +81,46 @@ def sorted_order(keys: Int64s) -> Any:
 
 
 @kernel(serial_below=10_000)
-def runs(begin: Int64, end: Int64, keys: Int64s, present: Int64s, offsets: Int64s, starts: Int64Rows, lengths: Int64Rows) -> None:
-    """Where the targets around each seeker's cell stand: for each of the ascending keys `present` (c,) and each offset (9,), how many of the
-    ascending `keys` (t,) come before, and how many are at most two further on: starts, lengths (c, 9)."""
+def runs(
+    begin: Int64, end: Int64, taken: Int64s, firsts: Int64s, present: Int64s, offsets: Int64s, starts: Int64Rows, lengths: Int64Rows
+) -> None:  # fmt: skip
+    """Where the targets around each seeker's cell stand: for each of the ascending keys `present` (c,) and each offset (9,), how many targets are in
+    cells of lower keys, and how many in that one and the two after it: starts, lengths (c, 9). `taken` (t,) are the ascending keys of the targets'
+    cells, `firsts` (t + 1,) where the targets of each begin."""
     for run in range(begin, end):
         first, last = 0, 0
         for cell in range(len(present)):
             wanted = present[cell] + offsets[run]
-            while first < len(keys) and keys[first] < wanted:
+            while first < len(taken) and taken[first] < wanted:
                 first += 1
             last = max(last, first)
-            while last < len(keys) and keys[last] < wanted + 3:
+            while last < len(taken) and taken[last] < wanted + 3:
                 last += 1
-            starts[cell, run], lengths[cell, run] = first, last - first
+            starts[cell, run], lengths[cell, run] = firsts[first], firsts[last] - firsts[first]
+
+
+@kernel()
+def surely(begin: Int64, end: Int64, places: Float32Rows, origin: Float64s, cell: Float64, out: Float32s) -> None:
+    """How far around each place (n, 3) all targets are in the cells around its own: a cell, and what lies between it and the nearest wall of its own,
+    less a hair: out (n,) m. A cell alone for what is no number."""
+    for i in range(begin, end):
+        wall = 1.0
+        for axis in range(3):
+            at = (np.float64(places[i, axis]) - origin[axis]) / cell
+            within = at - np.floor(at)
+            wall = min(wall, within, 1 - within) if within == within else 0.0
+        out[i] = np.float32((1 + wall * 0.999) * cell * (1 - 1e-5))
 
 
 @kernel(serial_below=2_000, together=CELLS_TOGETHER)
 def count(
-    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, seekers: Int64s, seeking: Float32Rows, reach: Float32s,
-    targets: Float32Rows, extra: Float32s, own: Int64s, out: Int32s,
+    begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, seeking: Float32Rows, reach: Float32s, targets: Float32Rows,
+    extra: Float32s, out: Int32s,
 ) -> None:  # fmt: skip
-    """How many targets lie within reach of each seeker.
+    """How many targets lie within reach of each seeker, itself among them.
 
-    starts, lengths (c, 9): the runs of targets around each seeker's cell; cells (c + 1,): where its seekers begin in `seekers` (s,), rows of
-    `seeking` (n, 3); reach (n,) or (1,); targets (t, 3) in order of cells with `extra` (t,) or (1,) added to the reach; own (n,): the target
-    that a seeker is itself, −1 for none; out (n,).
+    starts, lengths (c, 9): the runs of targets around each seeker's cell; cells (c + 1,): where its seekers begin in `seeking` (n, 3), which is in
+    order of cells, as are reach (n,) or (1,) and out (n,); targets (t, 3) in order of cells with `extra` (t,) or (1,) added to the reach.
     """
     for here in range(begin, end, CELLS_TOGETHER):
         there = min(here + CELLS_TOGETHER, end)
@@ -95,6 +130,7 @@ def count(
             for run in range(9):
                 total += lengths[cell, run]
             most = max(most, total)
+        most += TOGETHER
         xs, ys, zs = np.empty(most, np.float32), np.empty(most, np.float32), np.empty(most, np.float32)
         more = np.empty(most if len(extra) > 1 else 1, np.float32)
         for cell in range(here, there):
@@ -106,8 +142,12 @@ def count(
                     if len(extra) > 1:
                         more[at] = extra[first + k]
                     at += 1
-            for s in range(cells[cell], cells[cell + 1]):
-                i = seekers[s]
+            while at % TOGETHER != 0:
+                xs[at], ys[at], zs[at] = NOWHERE, NOWHERE, NOWHERE
+                if len(extra) > 1:
+                    more[at] = np.float32(0)
+                at += 1
+            for i in range(cells[cell], cells[cell + 1]):
                 x, y, z = seeking[i, 0], seeking[i, 1], seeking[i, 2]
                 far = reach[i] if len(reach) > 1 else reach[0]
                 found = np.int32(0)
@@ -120,6 +160,4 @@ def count(
                     for k in range(at):
                         dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
                         found += np.int32(dx * dx + dy * dy + dz * dz <= square)
-                if own[i] >= 0:
-                    found -= np.int32(1)
                 out[i] = found

@@ -53,6 +53,11 @@ class Grid:
         keys = self._keys(places)
         self.order: NDArray[np.intp] = kernel.sorted_order(keys)
         self.keys = keys[self.order]
+        begins = beginnings(self.keys) if len(places) else np.zeros(0, np.intp)
+        self.taken = self.keys[begins]
+        """Keys of the cells in which there are targets (c,), ascending."""
+        self.firsts = np.append(begins, len(self.keys))
+        """Where the targets of each of these begin (c + 1,)."""
         self.places = np.ascontiguousarray(places.take(self.order, axis=0), np.float32)
 
     def _keys(self, places: Array) -> NDArray[np.int64]:
@@ -74,28 +79,33 @@ class Grid:
 
     def count_among(self, around: Candidates, places: Array, reach: Any, extra: Array | None, own: Array | None) -> NDArray[np.int32]:
         """As `count`, among candidates that are known already."""
-        number = len(places)
-        out = np.zeros(number, np.int32)
+        number, order = len(places), around.seekers
+        far = np.atleast_1d(np.asarray(reach, np.float32))
+        # In order of cells: whoever is looked from next lies in memory beside the one before.
+        seeking = self.places if order is self.order else np.ascontiguousarray(places, np.float32).take(order, axis=0)
+        found, out = np.empty(number, np.int32), np.empty(number, np.int32)
         kernel.count(
-            len(around.starts), around.starts, around.lengths, around.cells, around.seekers, np.ascontiguousarray(places, np.float32),
-            np.atleast_1d(np.asarray(reach, np.float32)), self.places,
-            np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32),
-            np.full(number, -1, np.int64) if own is None else np.asarray(own, np.int64), out, work=number,
+            len(around.starts), around.starts, around.lengths, around.cells, seeking, far[order] if len(far) > 1 else far, self.places,
+            np.zeros(1, np.float32) if extra is None else np.ascontiguousarray(extra[self.order], np.float32), found, work=number,
         )  # fmt: skip
+        out[order] = found
+        if own is not None:
+            out -= np.asarray(own) >= 0
         return out
 
     def candidates(self, places: Array, themselves: bool = False) -> Candidates:
         """Those who may be within a cell's width of each place (k, 3); `themselves`: the places are the targets, all of them in their order."""
         if themselves:
-            seekers, sorted_keys = self.order, self.keys
+            seekers, present, firsts = self.order, self.taken, self.firsts
         else:
             keys = self._keys(places)
             seekers = kernel.sorted_order(keys)
             sorted_keys = keys[seekers]
-        firsts = beginnings(sorted_keys)
+            begins = beginnings(sorted_keys)
+            present, firsts = sorted_keys[begins], np.append(begins, len(places))
         # The nearest first, so that whoever looks for the nearest few soon knows how near is near enough.
-        starts, lengths = self.runs(sorted_keys[firsts], AROUND)
-        return Candidates(seekers, np.append(firsts, len(places)), starts, lengths)
+        starts, lengths = self.runs(present, AROUND)
+        return Candidates(seekers, firsts, starts, lengths)
 
     @property
     def slab(self) -> int:
@@ -109,20 +119,18 @@ class Grid:
         """
         offsets = np.array([dx * self.slab + dy * (self.sizes[2] + 6) - 1 for dx, dy in steps], np.int64)
         starts, lengths = (np.empty((len(present), len(steps)), np.int64) for _ in range(2))
-        kernel.runs(len(steps), self.keys, present, offsets, starts, lengths, work=len(present) + len(self.keys))
+        kernel.runs(len(steps), self.taken, self.firsts, present, offsets, starts, lengths, work=len(present) + len(self.taken))
         return starts, lengths
 
     def surely(self, places: Array) -> NDArray[np.float32]:
         """How far around each place (k, 3) every target is among its candidates: (k,) m; a cell, and what lies between it and the wall of its own."""
-        within = (places - self.origin.astype(np.float32)) / np.float32(self.cell)
-        within -= np.floor(within)
-        wall = np.minimum(within, 1 - within).min(axis=1)
-        # Places are float32 and cells are found in float64: a hair less is sure.
-        return np.asarray((1 + np.nan_to_num(wall) * 0.999) * np.float32(self.cell * (1 - 1e-5)), np.float32)
+        out = np.empty(len(places), np.float32)
+        kernel.surely(len(places), np.ascontiguousarray(places, np.float32), self.origin, self.cell, out)
+        return out
 
     def crowding(self) -> float:
         """How many targets there are in a target's own cell, on average over the targets."""
         if len(self.keys) == 0:
             return 0.0
-        each = np.diff(np.append(beginnings(self.keys), len(self.keys)))
+        each = np.diff(self.firsts)
         return float((each.astype(np.float64) ** 2).sum() / len(self.keys))

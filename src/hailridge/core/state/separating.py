@@ -32,12 +32,11 @@ class Separation:
 
     def __init__(self, places: Array, velocities: Array, radii: Array, masses: Array) -> None:
         grid = Grid(places, 2 * float(radii.max(initial=0.0)) * SLACK)
-        order, firsts = grid.order, beginnings(grid.keys)
-        present = grid.keys[firsts]
+        order, present = grid.order, grid.taken
         self.starts, self.lengths = grid.runs(present, SIDES)
         numbers = present // grid.slab
         begins = beginnings(numbers)
-        self.slabs, self.cells = np.append(begins, len(present)), np.append(firsts, len(grid.keys))
+        self.slabs, self.cells = np.append(begins, len(present)), grid.firsts
         self.halves: list[NDArray[np.int64]] = [np.flatnonzero(numbers[begins] % 2 == parity) for parity in (0, 1)]
         self.places, self.velocities = grid.places, np.ascontiguousarray(velocities.take(order, axis=0), np.float32)
         self.radii = np.ascontiguousarray(radii[order], np.float32)

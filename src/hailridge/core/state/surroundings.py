@@ -144,10 +144,12 @@ def nearest(
         thinned = max(thinned, factor)
         rows, apart = np.empty((len(some), most), np.int64), np.empty((len(some), most), np.float32)
         order = grid.order
+        # In order of cells: whoever is looked from next lies in memory beside the one before.
+        those, seen = some.at(around.seekers), looks.at(around.seekers)
         kernel.nearest_in_view(
-            len(around.starts), around.starts, around.lengths, around.cells, thin, around.seekers, some.places,
-            looks.reach, some.rows, looks.headings, np.float32(looks.view), looks.kin, some.parents, grid.places,
-            _ordered(wider, order), targets.rows[order], targets.parents[order], rows, apart, work=len(some),
+            len(around.starts), around.starts, around.lengths, around.cells, thin, around.seekers, those.places, seen.reach, those.rows,
+            seen.headings, np.float32(seen.view), seen.kin, those.parents, grid.places, _ordered(wider, order), targets.rows[order],
+            targets.parents[order], rows, apart, work=len(some),
         )  # fmt: skip
         if waiting is None:
             out, squares = rows, apart
