@@ -6,14 +6,14 @@ import numpy as np
 
 from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int32s, Int64, Int64Rows, Int64s
 from hailridge.core.kernels.compiling import helper, kernel
-from hailridge.core.kernels.neighbours import CELLS_TOGETHER, TOGETHER
+from hailridge.core.kernels.neighbours import CELLS_TOGETHER
 
 ANY, OTHERS, SIBLINGS = 0, 1, 2
 """Which kin count: everybody, those of another parent, those of the same parent."""
 
 ROW, NOTHING = np.int64(0xFFFFFFFF), np.int64(0x7FFFFFFFFFFFFFFF)
 
-FEW = 64
+FEW, SIXTEEN = 64, 16
 
 WIDER = np.float32(2.5)
 
@@ -137,7 +137,8 @@ def nearest_in_view(
 ) -> None:  # fmt: skip
     """The nearest targets of each seeker, nearest first; of two equally far the one with the lower row.
 
-    As `around`, but that what is told of seekers is in order of cells, as `seekers` is: the rows of what is filled. out (n, k) int64 takes the rows found, −1 where there are no more, squares (n, k) the squares of their distances.
+    As `around`, but that what is told of seekers is in order of cells, as `seekers` is: the rows of what is filled. out (n, k) int64 takes the rows
+    found, −1 where there are no more, squares (n, k) the squares of their distances.
 
     Most candidates are far beyond the last one wanted. So those within a guess are taken first, and only where too few of them count are all looked
     at: what is found is the same. A distance and a row are one whole number, as wide as both, that ascends as they do.
@@ -155,7 +156,7 @@ def nearest_in_view(
             room = max(room, among)
         xs, ys, zs = np.empty(room, np.float32), np.empty(room, np.float32), np.empty(room, np.float32)
         which, hit, apart = np.empty(room, np.int64), np.empty(room, np.int64), np.empty(room, np.float32)
-        packed = np.empty(room + TOGETHER, np.int64)
+        packed = np.empty(room + SIXTEEN, np.int64)
         bits = apart.view(np.int32)
         guess = np.float32(np.inf)
         for cell in range(here, there):
@@ -183,25 +184,23 @@ def nearest_in_view(
                     for k in range(at):
                         hit[near] = k
                         near += np.int64(apart[k] <= limit)
-                    counted = 0
+                    counted = np.int64(0)
                     for h in range(near):
                         k = hit[h]
                         t = which[k]
                         row = rows[t]
-                        if row == own[i]:
-                            continue
+                        counts = row != own[i]
                         if len(extra) > 1:
                             both = far + extra[t]
-                            if far < 0 or apart[k] > both * both:
-                                continue
-                        if kin != 0 and not kin_counts(kin, parents[i], others[t]):
-                            continue
+                            counts &= far >= 0 and apart[k] <= both * both
+                        if kin != 0:
+                            counts &= kin_counts(kin, parents[i], others[t])
                         if looks:
                             ahead = (xs[k] - x) * headings[i, 0] + (ys[k] - y) * headings[i, 1] + (zs[k] - z) * headings[i, 2]
-                            if ahead < view * np.sqrt(apart[k]):
-                                continue
+                            counts &= ahead >= view * np.sqrt(apart[k])
+                        # No branch: nobody can foresee who counts.
                         packed[counted] = (np.int64(bits[k]) << 32) | row
-                        counted += 1
+                        counted += np.int64(counts)
                     if counted >= most or limit >= within:
                         break
                     limit = min(within, limit * WIDER)
@@ -209,7 +208,7 @@ def nearest_in_view(
                 if counted <= FEW:
                     # Each by how many come before it: more comparisons than a sort, and none that anything waits for.
                     filled = counted
-                    while filled % TOGETHER != 0:
+                    while filled % SIXTEEN != 0:
                         packed[filled] = NOTHING
                         filled += 1
                     for k in range(counted):

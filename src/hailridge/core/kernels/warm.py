@@ -7,12 +7,28 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 
-from hailridge.core.kernels import apart, around, contact, curves, forces, formulas, memory, motion, neighbours, noise, philox, trails, tree, vectors
+from hailridge.core.kernels import (
+    apart,
+    around,
+    contact,
+    curves,
+    forces,
+    formulas,
+    memory,
+    motion,
+    neighbours,
+    noise,
+    philox,
+    steering,
+    trails,
+    tree,
+    vectors,
+)
 from hailridge.core.kernels.cached import forget_old, ready_file
 from hailridge.core.kernels.compiling import KERNELS
 from hailridge.core.kernels.threads import number_of_threads
 
-MODULES = (apart, around, contact, curves, forces, formulas, memory, motion, neighbours, noise, philox, trails, tree, vectors)
+MODULES = (apart, around, contact, curves, forces, formulas, memory, motion, neighbours, noise, philox, steering, trails, tree, vectors)
 """Every module with kernels; importing it is what registers them."""
 
 MOST_COMPILERS = 4

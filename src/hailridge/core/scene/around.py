@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels import steering
 from hailridge.core.scene.buffers import SearchTally
 from hailridge.core.scene.moment import REMOVED, Moment
 from hailridge.core.state import surroundings as search
@@ -29,6 +30,9 @@ def one(which: str) -> str:
     """What is asked to know one of those found: the furthest, or else the nearest."""
     return FURTHEST if which == "furthest" else f"{LIST} 1"
 
+
+STANDING = np.float32(1e-6)
+"""Speeds (m/s) up to which there is no way to look along: whoever stands sees all round."""
 
 BEYOND = np.float32(1.001)
 """Whoever finds nobody reads distances just beyond its reach."""
@@ -206,9 +210,9 @@ def sight_of(moment: Moment, hood: Neighbourhood, seekers: Crowd, targets: Crowd
         far = np.where(far >= 0, far + radii[seekers.rows], far).astype(np.float32)
     headings, view = search.NO_VIEW, -1.0
     if hood.angle < 360:
-        velocity = moment.read("velocity", seekers.rows)
-        speed = lengths(velocity)
-        headings = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], 0).astype(np.float32)
+        velocity = np.ascontiguousarray(moment.read("velocity", seekers.rows))
+        headings = np.empty_like(velocity)
+        steering.directions(len(velocity), velocity, STANDING, headings)
         view = float(np.cos(np.radians(hood.angle / 2)))
     return Sight(np.ascontiguousarray(far), headings, view, search.KIN[hood.kin]), wider, reach
 
@@ -242,9 +246,12 @@ def _of_list(
     ways: bool, far: bool, aways: bool,
 ) -> search.Found:  # fmt: skip
     """What can be told of the nearest few as of all."""
-    place_of = np.full(moment.count + 1, -1, np.int64)
-    place_of[targets.rows] = np.arange(len(targets))
-    found = search.of_list(seekers, sight, targets, wider, place_of[rows], distances, values, ways, aways)
+    places = rows
+    if len(targets) < moment.count:
+        place_of = np.full(moment.count + 1, -1, np.int64)
+        place_of[targets.rows] = np.arange(len(targets))
+        places = place_of[rows]
+    found = search.of_list(seekers, sight, targets, wider, places, distances, values, ways, aways)
     if far:
         last, each = np.maximum(found.counts - 1, 0), np.arange(len(seekers))
         found.furthest_rows = rows[each, last]

@@ -163,7 +163,7 @@ def nearest(
         waiting = np.flatnonzero(lacking) if waiting is None else waiting[lacking]
         if not len(waiting):
             break
-    return out, np.sqrt(squares), thinned
+    return out, np.sqrt(squares, out=squares), thinned
 
 
 def of_list(

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.kernels import steering
 from hailridge.core.kinds.actions.push import Push
 from hailridge.core.kinds.urges.base import Flock
 from hailridge.core.scene.moment import Moment
@@ -65,14 +66,12 @@ class Steer(Push):
 
     def _in_order(self, flock: Flock, total: Array) -> None:
         """Each urge takes what it wants of what those above it have left; the last that gets anything is cut to that."""
-        left = flock.force.copy()
+        left, asked, given = flock.force.copy(), np.empty_like(flock.force), np.empty_like(flock.force)
         for urge in self.urges:
-            wanted = urge.wants(flock) * np.float32(urge.weight)  # type: ignore[attr-defined]
-            size = lengths(wanted)
-            got = np.minimum(size, left)
-            total += wanted * (got / np.maximum(size, 1e-9))[:, None]
-            left -= got
-            self._tell(flock, urge, size, got)
+            wanted = np.ascontiguousarray(urge.wants(flock), np.float32)
+            weight = np.float32(urge.weight)  # type: ignore[attr-defined]
+            steering.hand_out(flock.number, wanted, weight, flock.force, left, total, asked, given)
+            flock.moment.note_urge(urge.address, float(asked.sum()), float(given.sum()), flock.number)
 
     def _in_proportion(self, flock: Flock, total: Array) -> None:
         """All urges are added up; where that is more than the largest force, all are cut down alike."""

@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.kernels import steering
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Array, Rows, lengths, number_of
+from hailridge.core.state.particles import Array, Rows, number_of
 from hailridge.model import fields
 from hailridge.model.parts import Urge
 
@@ -71,5 +72,7 @@ class Steering(Urge):
 
 def directions(ways: Any) -> Array:
     """Unit vectors (k, 3), zero where there is no way."""
-    size = lengths(np.ascontiguousarray(ways))[:, None]
-    return np.where(size > 1e-9, ways / np.maximum(size, 1e-9), 0).astype(np.float32)
+    given = np.ascontiguousarray(ways, np.float32)
+    out = np.empty_like(given)
+    steering.directions(len(given), given, np.float32(1e-9), out)
+    return out

@@ -6,8 +6,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.kernels import noise
-from hailridge.core.kinds.urges.base import Flock, Steering, directions
+from hailridge.core.kernels import noise, steering
+from hailridge.core.kinds.urges.base import RESPONSE, Flock, Steering, directions
 from hailridge.core.scene.sensing import nearest_of_surface
 from hailridge.core.state.particles import Array
 from hailridge.model import fields
@@ -16,8 +16,6 @@ from hailridge.model.parts import Amount
 
 SLOPE = np.float32(0.05)
 """Metres over which the slope of a field is felt."""
-
-GOLDEN = np.float32(0.6180339887)
 
 
 class Avoid(Steering):
@@ -136,21 +134,13 @@ class Wander(Steering):
 
     def wants(self, flock: Flock) -> Array:
         moment = flock.moment
-        ids = moment.read("id", flock.rows).astype(np.float32)
+        ids = np.ascontiguousarray(moment.read("id", flock.rows), np.int32)
         places = np.empty((flock.number, 3), np.float32)
         # Each has a line of its own through the noise, along which time runs.
-        places[:, 0] = ids * GOLDEN % np.float32(97) * 13
-        places[:, 1] = moment.time * self.change
-        places[:, 2] = ids * (GOLDEN * GOLDEN) % np.float32(89) * 7 + np.float32(0.5)
+        steering.lines(flock.number, ids, np.float32(moment.time * self.change), places)
         out = np.empty((flock.number, 4), np.float32)
         noise.noise(flock.number, places, np.uint32((self.item ^ moment.scene.seed) & 0xFFFFFF), out)
-        swing = out[:, 1:4] * np.float32(0.8)
-        heading = flock.headings
-        side = swing - heading * np.einsum("ij,ij->i", swing, heading)[:, None]
-        standing = np.flatnonzero(~heading.any(axis=1))
-        if len(standing):
-            # What stands has no heading: it sets off whichever way it swings.
-            heading = heading.copy()
-            heading[standing] = directions(swing[standing])
-        pacing = flock.toward(heading * flock.pace[:, None])
-        return np.asarray(side * flock.force[:, None] + pacing, np.float32)
+        out *= np.float32(0.8)
+        wanted = np.empty((flock.number, 3), np.float32)
+        steering.wander(flock.number, out, flock.headings, flock.velocities, flock.pace, flock.force, RESPONSE, wanted)
+        return wanted
