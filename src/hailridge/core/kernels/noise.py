@@ -61,7 +61,7 @@ def noise_with_slope(x, y, z, salt):  # type: ignore[no-untyped-def]
     return value, gx, gy, gz
 
 
-@kernel()
+@kernel(serial_below=3_000)
 def noise(begin: Int64, end: Int64, positions: Float32Rows, salt: UInt32, out: Float32Rows) -> None:
     """Value and gradient at each place: positions (n, 3) float32 in lattice units, out (n, 4) float32."""
     for i in range(begin, end):
