@@ -21,7 +21,7 @@ HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "u
 
 class Move(Action):
     title: ClassVar[str] = "move to a group"
-    also: ClassVar[str] = "turn into change state become another switch group"
+    also: ClassVar[str] = "turn into change state become another"
     sentence: ClassVar[str] = "move to {group}"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = "The particle leaves its group and joins this one; the time in its group starts anew."
