@@ -38,17 +38,21 @@ export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props
   };
   const words = template.map(render);
   const unsaid = whole ? [] : unsaidOf(info, node);
-  if (unsaid.length === 0) return <>{words}</>;
-  // The button, mostly unseen, never has a line of its own: it stays with the last chip.
-  const last = words.findLastIndex((word) => word !== null);
-  const kept = "field" in template[last]! ? last : words.length;
+  const more = unsaid.length > 0 && <More info={info} fields={unsaid} node={node} path={path} />;
+  // The button, mostly unseen, never has a line of its own: it stays with the last chip. Which one that is does not depend on what
+  // is told at the moment: an open box stays open.
+  const last = template.findLastIndex((piece) => "field" in piece);
+  const rest = words.slice(last + 1);
+  const ends = rest.every((word) => word === null);
   return (
     <>
-      {words.slice(0, kept)}
+      {words.slice(0, Math.max(0, last))}
       <span className="whitespace-nowrap">
-        {words.slice(kept)}
-        <More info={info} fields={unsaid} node={node} path={path} />
+        {words[last]}
+        {ends && more}
       </span>
+      {rest}
+      {!ends && more}
     </>
   );
 }
