@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.kernels import steering
 from hailridge.core.kinds.urges.base import RESPONSE, Flock
 from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.scene.assets import MemoryAssets
@@ -136,6 +137,60 @@ class HandingOut(unittest.TestCase):
             gained = [np.linalg.norm(b.columns["velocity"] - a.columns["velocity"], axis=1) * 100 for a, b in pairwise(frames)]
             self.assertLessEqual(np.max(gained), 3.0 * 1.001)
             self.assertTrue(all(sum(got for _wanted, got in frame.urges.values()) <= 1.001 for frame in frames[1:]) or sharing == "in_proportion")
+
+
+class Kernels(unittest.TestCase):
+    """What is done in one pass, against NumPy in float64 (Reynolds 1987: prioritised allocation)."""
+
+    def test_a_force_is_handed_out(self) -> None:
+        rng = np.random.default_rng(5)
+        force = rng.uniform(0, 8, 500).astype(np.float32)
+        force[::50] = 0
+        left, total = force.copy(), np.zeros((500, 3), np.float32)
+        over, sums = force.astype(np.float64), np.zeros((500, 3))
+        asked, given = np.empty(500, np.float32), np.empty(500, np.float32)
+        for weight in (0.5, 1.0, 3.0):
+            wanted = rng.normal(scale=2.0, size=(500, 3)).astype(np.float32)
+            wanted[::9] = 0
+            steering.hand_out(500, wanted, np.float32(weight), force, left, total, asked, given)
+            size = np.linalg.norm(wanted.astype(np.float64) * weight, axis=1)
+            got = np.minimum(size, over)
+            sums += wanted * weight * (got / np.maximum(size, 1e-9))[:, None]
+            over -= got
+            there = force > 0
+            np.testing.assert_allclose(given[there], (got / np.maximum(force, 1e-9))[there], atol=1e-5)
+            np.testing.assert_allclose(asked[there], (size / np.maximum(force, 1e-9))[there], rtol=1e-4, atol=1e-5)
+        np.testing.assert_allclose(total, sums, atol=1e-4)
+        np.testing.assert_allclose(left, over, atol=1e-4)
+        self.assertLessEqual(float((np.linalg.norm(total, axis=1) - force).max()), 1e-4)
+
+    def test_whoever_wanders_is_pushed_sideways_and_back_to_its_pace(self) -> None:
+        rng = np.random.default_rng(6)
+        velocities = rng.normal(size=(200, 3)).astype(np.float32)
+        velocities[:5] = 0
+        headings = np.empty_like(velocities)
+        steering.directions(200, velocities, np.float32(1e-6), headings)
+        np.testing.assert_allclose(np.linalg.norm(headings[5:], axis=1), 1, atol=1e-6)
+        self.assertFalse(headings[:5].any())
+        swings = rng.uniform(-1, 1, (200, 4)).astype(np.float32)
+        pace, force = np.full(200, 2, np.float32), np.full(200, 5, np.float32)
+        out = np.empty((200, 3), np.float32)
+        steering.wander(200, swings, headings, velocities, pace, force, np.float32(0.3), out)
+        speed = np.linalg.norm(velocities, axis=1)
+        along = np.einsum("ij,ij->i", out, headings)
+        # Along its way only the pace counts, across it only the swing.
+        np.testing.assert_allclose(along[5:], ((2 - speed) / 0.3)[5:], atol=1e-4)
+        side = swings[:, 1:] - headings * np.einsum("ij,ij->i", swings[:, 1:], headings)[:, None]
+        np.testing.assert_allclose((out - along[:, None] * headings)[5:], 5 * side[5:], atol=1e-4)
+        # Who stands sets off whichever way it swings.
+        ways = swings[:5, 1:] / np.linalg.norm(swings[:5, 1:], axis=1, keepdims=True)
+        np.testing.assert_allclose(out[:5], 5 * swings[:5, 1:] + ways * 2 / 0.3, rtol=1e-4)
+
+    def test_each_has_a_line_of_its_own_through_the_noise(self) -> None:
+        ids, out = np.arange(20_000, dtype=np.int32), np.empty((20_000, 3), np.float32)
+        steering.lines(20_000, ids, np.float32(1.25), out)
+        self.assertEqual(set(out[:, 1].tolist()), {1.25})
+        self.assertEqual(len(np.unique(np.round(out[:, ::2], 4), axis=0)), 20_000)
 
 
 class AsAWhole(unittest.TestCase):

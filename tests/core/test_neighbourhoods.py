@@ -17,7 +17,7 @@ from hailridge.core.scene.claims import claimed, lookers_of, place_for
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.plan import Plan
 from hailridge.core.state import surroundings
-from hailridge.core.state.surroundings import Crowd, Sight, look, nearest
+from hailridge.core.state.surroundings import KIN, NO_VIEW, Crowd, Sight, look, nearest
 from hailridge.model.validation import read_effect
 from tests.support import Document, compare, document, rule, run
 
@@ -76,6 +76,48 @@ class AgainstScipy(unittest.TestCase):
                         np.testing.assert_allclose(apart, theirs, rtol=2e-4, atol=1e-3 * reach if reach < 1 else 1e-4)
                         self.assertFalse((rows == mine.rows[:, None]).any())
                         self.assertTrue(((rows >= 0) == np.isfinite(apart)).all())
+
+    def test_a_guess_decides_nothing(self) -> None:
+        """Dense specks in thin air, on a lattice with many at equal distances, some behind: whoever was looked at before, the nearest are the same.
+
+        Source: all pairs by NumPy, ordered by distance and then by row."""
+        lattice = np.stack(np.meshgrid(*[np.arange(5.0)] * 3), axis=-1).reshape(-1, 3)
+        specks = [lattice * 0.01 + offset for offset in RANDOM.uniform(0, 6, (4, 3))]
+        places = np.concatenate([lattice * 1.5, *specks]).astype(np.float32)[RANDOM.permutation(625)]
+        headings = RANDOM.normal(size=(625, 3))
+        headings = (headings / np.linalg.norm(headings, axis=1, keepdims=True)).astype(np.float32)
+        headings[::7] = 0
+        everyone = crowd(places)
+        parents = RANDOM.integers(-1, 4, 625).astype(np.int32)
+        everyone = Crowd(everyone.places, everyone.rows, parents)
+        wider = RANDOM.uniform(0, 0.3, 625).astype(np.float32)
+        ways = (places[None] - places[:, None]).astype(np.float32)
+        squares = (ways[..., 0] ** 2 + ways[..., 1] ** 2) + ways[..., 2] ** 2
+        for most, reach, view, kin, more in ((1, 9.0, -1.0, "any", None), (16, 9.0, 0.2, "any", None), (16, 1.6, -0.5, "others", None),
+                                             (40, 3.0, -1.0, "siblings", None), (70, 1e4, -1.0, "any", None), (12, 0.2, -1.0, "any", wider)):  # fmt: skip
+            with self.subTest(most=most, reach=reach, view=view, kin=kin):
+                sight = Sight(np.full(1, reach, np.float32), headings if view > -1 else NO_VIEW, view, KIN[kin])
+                rows, distances, _thinned = nearest(everyone, sight, everyone, more, most)
+                limit = np.float32(reach) + (0 if more is None else more[None])
+                fits = squares <= limit * limit
+                np.fill_diagonal(fits, False)
+                if kin != "any":
+                    same = (parents[:, None] == parents[None]) & (parents[:, None] >= 0)
+                    fits &= same if kin == "siblings" else ~same
+                if view > -1:
+                    ahead = np.einsum("ijk,ik->ij", ways, headings)
+                    fits &= (ahead >= np.float32(view) * np.sqrt(squares)) | ~headings.any(axis=1)[:, None]
+                for seeker in range(625):
+                    found = np.flatnonzero(fits[seeker])
+                    wanted = found[np.lexsort((found, squares[seeker, found]))][:most]
+                    got = rows[seeker][rows[seeker] >= 0]
+                    # An angle on the edge may fall on either side of it.
+                    if view > -1 and set(got) != set(wanted):
+                        edge = np.abs(ahead[seeker] - view * np.sqrt(squares[seeker]))[list(set(got) ^ set(wanted))]
+                        self.assertLess(edge.min(), 1e-4)
+                        continue
+                    self.assertEqual(got.tolist(), wanted.tolist())
+                    np.testing.assert_allclose(distances[seeker][: len(got)] ** 2, squares[seeker, wanted], rtol=1e-5)
 
     def test_everything_that_one_pass_finds(self) -> None:
         for name, places in clouds().items():

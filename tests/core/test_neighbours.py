@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
+from hailridge.core.kernels.neighbours import sorted_order
 from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.near import nearest_of, neighbour_counts
@@ -49,6 +50,36 @@ class AgainstScipy(unittest.TestCase):
                     )
                     # A pair whose distance is the reach to the last bit may fall on either side.
                     self.assertLessEqual(np.count_nonzero(counts != wanted), len(places) // 1000)
+
+    def test_an_endless_reach_finds_all_others(self) -> None:
+        places = clouds()["even"][:333]
+        grid = Grid(places, 10.0)
+        for reach in (10.0, 1e19, np.inf):
+            self.assertEqual(set(grid.count(places, reach, own=np.arange(333)).tolist()), {332})
+            self.assertEqual(set(grid.count(places[:9] + np.float32(0.1), reach).tolist()), {333})
+
+    def test_order_of_keys_is_numpys_stable_sort(self) -> None:
+        """Source: numpy.argsort(kind="stable"); few different keys, many, and some that are far apart."""
+        for count, highest in ((1, 5), (2, 1), (5000, 3), (5000, 20_000), (5000, 2**40), (40_000, 2**19)):
+            keys = RANDOM.integers(-highest, highest, count)
+            with self.subTest(count=count, highest=highest):
+                np.testing.assert_array_equal(sorted_order(keys), np.argsort(keys, kind="stable"))
+
+    def test_whoever_is_surely_near_is_a_candidate(self) -> None:
+        """No target within what is said to be sure is missing among the candidates: all pairs, by NumPy."""
+        places = np.concatenate([clouds()["even"][:400], clouds()["even"][:50] + np.float32(3)])
+        grid = Grid(places, 0.13)
+        around, sure = grid.candidates(places, True), grid.surely(places)
+        self.assertTrue((sure >= 0.13 * (1 - 2e-5)).all() and (sure <= 0.13 * 1.5).all())
+        apart = np.linalg.norm(places[:, None].astype(float) - places[None], axis=2)
+        for cell in range(len(around.starts)):
+            spans = [
+                np.arange(start, start + length)
+                for start, length in zip(around.starts[cell], around.lengths[cell], strict=True)
+            ]
+            candidates = set(grid.order[np.concatenate(spans)].tolist())
+            for seeker in around.seekers[around.cells[cell] : around.cells[cell + 1]]:
+                self.assertLessEqual(set(np.flatnonzero(apart[seeker] < sure[seeker]).tolist()), candidates)
 
     def test_a_reach_of_its_own_for_each_seeker(self) -> None:
         targets, seekers = clouds()["even"], RANDOM.uniform(-0.3, 1.3, (700, 3)).astype(np.float32)
