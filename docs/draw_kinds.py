@@ -247,6 +247,10 @@ def quantity(kind: str) -> Node:
         {"id": "floor", "label": "Floor", "actions": [node("action", "bounce", shape="ground")]},
         RULE | {"condition": OLD, "trigger": "becomes", "actions": [node("action", "move")]},
     ]
+    if kind in ("generation", "family", "parent_number"):
+        grown = {"kind": "compare", "quantity": {"kind": "age"}, "comparison": "above", "threshold": fixed(0.3)}
+        split = node("action", "spawn", count=fixed(2.0), parent="kept", speed=fixed(0.8), cone=90.0, inherit_velocity=70.0, inherit_radius=80.0)
+        rules.append({"id": "grow", "label": "Grow", "trigger": "once", "condition": grown, "actions": [split]})
     raw = conveyor(rules, looks=colored([layer], "balls"), fields=[cloud("falloff")])
     raw["shapes"].append(shape("plane", "ground", width=6.0, depth=2.0, position=[0.0, -0.7, 0.0]))
     raw["sources"][0] |= {"radius": {"kind": "spread", "value": 0.085, "spread": 0.035}}
@@ -255,6 +259,9 @@ def quantity(kind: str) -> Node:
         "birth_order": (0, 50),
         "attribute": (0.05, 0.12),
         "population": (0, 60),
+        "generation": (0, 3),
+        "family": (0, 60),
+        "parent_number": (0, 60),
         "time": (0, 1.5),
         "neighbours": (0, 8),
         "found": (0, 8),

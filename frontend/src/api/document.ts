@@ -225,7 +225,7 @@ export interface components {
              * @enum {string}
              */
             kind: "as_it_is";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             factor: number | {
                 keys: {
                     at: number;
@@ -435,7 +435,7 @@ export interface components {
              * @enum {string}
              */
             kind: "bands";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -456,7 +456,7 @@ export interface components {
         };
         Between: {
             id: string | null;
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             margin: number | {
                 keys: {
                     at: number;
@@ -697,7 +697,7 @@ export interface components {
              * @enum {string}
              */
             kind: "by_quantity";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -792,7 +792,7 @@ export interface components {
         };
         Compare: {
             id: string | null;
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             margin: number | {
                 keys: {
                     at: number;
@@ -1253,6 +1253,13 @@ export interface components {
                 }[];
             };
         };
+        Family: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "family";
+        };
         FieldValue: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1496,6 +1503,13 @@ export interface components {
              */
             kind: "gather";
         };
+        Generation: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "generation";
+        };
         GiveTo: {
             id: string | null;
             neighbourhood: string;
@@ -1573,7 +1587,7 @@ export interface components {
              * @enum {string}
              */
             kind: "holds";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
         };
         ImpactSpeed: {
             /**
@@ -1692,6 +1706,63 @@ export interface components {
             order: "in_order" | "any";
             seed: number;
         };
+        LeaveMarks: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mark";
+            count: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /** @enum {string} */
+            per: "occasion" | "second" | "metre";
+            group: string;
+            /** @enum {string} */
+            parent: "removed" | "kept";
+            speed: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /** @enum {string} */
+            heading: "motion" | "surface" | "up" | "any";
+            cone: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            around: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            radius: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            lifetime: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            color: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            at: string | null;
+            inherit_velocity: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            inherit_color: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            inherit_radius: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            inherit_life: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+        };
         LifeFraction: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1749,7 +1820,7 @@ export interface components {
              * @enum {string}
              */
             kind: "mapped";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -2094,7 +2165,7 @@ export interface components {
              * @enum {string}
              */
             kind: "ramp";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["Touching"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
             start: number | {
                 keys: {
                     at: number;
@@ -2156,6 +2227,13 @@ export interface components {
              */
             kind: "own_random";
             seed: number;
+        };
+        ParentNumber: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "parent_number";
         };
         Path: {
             id: string;
@@ -2623,6 +2701,8 @@ export interface components {
              * @enum {string}
              */
             kind: "remove";
+            /** @enum {string} */
+            along: "alone" | "descendants" | "family";
         };
         Repel: {
             id: string | null;
@@ -2738,8 +2818,8 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
         };
         Seek: {
             id: string | null;
@@ -2832,7 +2912,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -2843,6 +2923,8 @@ export interface components {
              */
             kind: "spawn";
             count: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /** @enum {string} */
+            per: "occasion" | "second" | "metre";
             group: string;
             /** @enum {string} */
             parent: "removed" | "kept";

@@ -234,6 +234,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/effects/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forecast Document
+         * @description How many particles a document will have at each frame, by a dry run without motion; nothing where no rule gives birth.
+         */
+        post: operations["forecast_document_api_effects_forecast_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effects/starters": {
         parameters: {
             query?: never;
@@ -1010,6 +1030,13 @@ export interface components {
             item: (string | number)[];
             /** Level */
             level: string;
+            /**
+             * Others
+             * @default []
+             */
+            others: {
+                [key: string]: unknown;
+            }[];
             /** Text */
             text: string;
         };
@@ -1455,6 +1482,26 @@ export interface components {
             rules: string[];
             /** Sampled */
             sampled: boolean;
+        };
+        /**
+         * ForecastOut
+         * @description Expected numbers (`core.looking.forecast.Forecast`).
+         */
+        ForecastOut: {
+            /** Budget At */
+            budget_at: number | null;
+            /** Complete */
+            complete: boolean;
+            /** Groups */
+            groups: {
+                [key: string]: number[];
+            };
+            /** Left Out */
+            left_out: string[];
+            /** Sampled From */
+            sampled_from: number | null;
+            /** Totals */
+            totals: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2273,6 +2320,41 @@ export interface operations {
                 };
                 content: {
                     "application/zip": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forecast_document_api_effects_forecast_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastOut"];
                 };
             };
             /** @description Validation Error */

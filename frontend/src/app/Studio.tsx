@@ -9,6 +9,7 @@ import { Score } from "@/score/Score";
 import { Stage } from "@/stage/Stage";
 import type { Session } from "@/state/session";
 import { CheckProvider } from "@/state/advisories";
+import { ForecastProvider } from "@/state/forecast";
 import { SessionContext, useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { Button, Dialog } from "@/ui/controls";
 import { commands } from "./commands";
@@ -85,7 +86,9 @@ export function Studio() {
     <SessionContext value={session}>
       <Tooltip.Provider delayDuration={500}>
         <CheckProvider>
-          <Opened key={session.id} picture={picture} />
+          <ForecastProvider>
+            <Opened key={session.id} picture={picture} />
+          </ForecastProvider>
         </CheckProvider>
       </Tooltip.Provider>
     </SessionContext>

@@ -4,10 +4,12 @@
 import { useEffect, useRef, useState } from "react";
 import { lastFrame, type FrameStats } from "@/state/run";
 import type { Group } from "@/state/document";
+import { useForecast } from "@/state/forecast";
 import { useNow, usePreferences, useRun, useSession, useStudio } from "@/state/use";
 import { count } from "@/ui/numbers";
 import { cx } from "@/ui/cx";
 
+const NONE: readonly number[] = [];
 const TICKS = 10;
 const STEPS: Record<string, number> = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 };
 
@@ -24,6 +26,7 @@ export function Strip() {
   const groups = useStudio((state) => state.document.groups);
   const last = useStudio((state) => lastFrame(state.document));
   const tone = usePreferences((state) => state.tone);
+  const forecast = useForecast()?.totals ?? NONE;
 
   useEffect(() => {
     const node = canvas.current?.parentElement;
@@ -38,10 +41,10 @@ export function Strip() {
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (context && size.width) {
-      draw(context, size.width, size.height, { stats, stale, range, groups, last, computing, provisional });
+      draw(context, size.width, size.height, { stats, stale, range, groups, last, computing, provisional, forecast });
     }
     // The tone decides the colours.
-  }, [size, stats, stale, range, groups, last, computing, provisional, tone]);
+  }, [size, stats, stale, range, groups, last, computing, provisional, forecast, tone]);
 
   const frameAt = (clientX: number): number => {
     const box = canvas.current!.getBoundingClientRect();
@@ -150,10 +153,12 @@ interface Drawn {
   computing: boolean;
   /** From this frame on the run only carries on from another one. */
   provisional: number | null;
+  /** How many there will be in all, by frame. */
+  forecast: readonly number[];
 }
 
 function draw(context: CanvasRenderingContext2D, width: number, height: number, drawn: Drawn): void {
-  const { stats, stale, range, groups, last, computing, provisional } = drawn;
+  const { stats, stale, range, groups, last, computing, provisional, forecast } = drawn;
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -165,9 +170,10 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   const x = (number: number) => (number / last) * width;
   const base = height - TICKS;
   const waiting = stats.length <= last ? stale.slice(0, last + 1) : [];
-  const most = Math.max(1, ...stats.map((entry) => entry.count), ...waiting.map((entry) => entry.count));
+  const most = Math.max(1, ...stats.map((entry) => entry.count), ...waiting.map((entry) => entry.count), ...forecast);
   const y = (value: number) => base - (value / most) * (base - 6);
   if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
+  if (forecast.length > 1) expected(context, forecast, x, y, token("--text"));
   areas(context, stats, groups, x, y, 0.72);
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), computing);
@@ -208,6 +214,29 @@ function areas(
     context.fill();
     context.globalAlpha = 1;
   });
+}
+
+/** What is expected, pale behind what there is: an outline, lightly filled. */
+function expected(
+  context: CanvasRenderingContext2D,
+  totals: readonly number[],
+  x: Across,
+  y: (value: number) => number,
+  color: string,
+): void {
+  context.beginPath();
+  totals.forEach((total, frame) => context.lineTo(x(frame), y(total)));
+  context.strokeStyle = context.fillStyle = color;
+  context.lineWidth = 1;
+  context.globalAlpha = 0.55;
+  context.setLineDash([4, 3]);
+  context.stroke();
+  context.setLineDash([]);
+  context.lineTo(x(totals.length - 1), y(0));
+  context.lineTo(x(0), y(0));
+  context.globalAlpha = 0.09;
+  context.fill();
+  context.globalAlpha = 1;
 }
 
 /** Births as ticks down from the base line, deaths further below, each as strong as many there are. */

@@ -2,7 +2,7 @@
 
 import { pathTo, withValue, type Effect, type Path } from "@/state/document";
 import { Button } from "@/ui/controls";
-import { useCheck, type Note } from "@/state/advisories";
+import { BUDGET, fixesOf, useCheck, type Finding, type Fix } from "@/state/advisories";
 import { turnTo } from "@/state/adding";
 import { useRun, useSession, useStudio } from "@/state/use";
 
@@ -12,12 +12,13 @@ const pathOf = (effect: Effect, item: unknown): Path | null => (typeof item === 
 export function Advisories() {
   const session = useSession();
   const check = useCheck();
-  const findings = useRun((state) => state.trial?.findings) ?? [];
+  const findings = (useRun((state) => state.trial?.findings) ?? []) as unknown as Finding[];
   const document = useStudio((state) => state.document);
-  const apply = (fix: NonNullable<Note["fix"]>) =>
-    session.commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
+  const apply = (fix: Fix) => session.commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
   const go = (path: Path) => turnTo(session, String(path[0]), Number(path[1]), "center");
-  const { list, problem } = check;
+  const { problem } = check;
+  // What a run told stands below, with its frame.
+  const list = check.list.filter((note) => note.code !== BUDGET);
   return (
     <div className="space-y-3 p-4">
       {problem && <p className="text-ember">{problem}</p>}
@@ -31,23 +32,13 @@ export function Advisories() {
         </>
       )}
       {list.map((advisory, index) => {
-        const { fix } = advisory;
         return (
           <article
             key={index}
             className={`border-l-2 pl-3 ${advisory.level === "advice" ? "border-line" : "border-ember"}`}
           >
             <p>{advisory.text}</p>
-            <div className="mt-1 flex gap-2">
-              <Button className="!px-2 !py-0 text-xs" onClick={() => go(advisory.item)}>
-                Show it
-              </Button>
-              {fix && (
-                <Button tone="main" className="!px-2 !py-0 text-xs" onClick={() => apply(fix)}>
-                  {fix.label}
-                </Button>
-              )}
-            </div>
+            <Ways show={() => go(advisory.item)} fixes={fixesOf(advisory)} apply={apply} />
           </article>
         );
       })}
@@ -57,11 +48,25 @@ export function Advisories() {
             <span className="tabular text-brass">frame {String(finding.frame)}</span> {String(finding.text)}
           </p>
           {pathOf(document, finding.item) && (
-            <Button className="mt-1 !px-2 !py-0 text-xs" onClick={() => go(pathOf(document, finding.item)!)}>
-              Show it
-            </Button>
+            <Ways show={() => go(pathOf(document, finding.item)!)} fixes={finding.fixes ?? []} apply={apply} />
           )}
         </article>
+      ))}
+    </div>
+  );
+}
+
+/** Where something is, and what would mend it. */
+function Ways({ show, fixes, apply }: { show: () => void; fixes: Fix[]; apply: (fix: Fix) => void }) {
+  return (
+    <div className="mt-1 flex flex-wrap gap-2">
+      <Button className="!px-2 !py-0 text-xs" onClick={show}>
+        Show it
+      </Button>
+      {fixes.map((fix) => (
+        <Button key={fix.label} tone="main" className="!px-2 !py-0 text-xs" onClick={() => apply(fix)}>
+          {fix.label}
+        </Button>
       ))}
     </div>
   );

@@ -1,7 +1,7 @@
 /** Charts: how many are in each group over time, and how they flow from group to group by which rules. */
 
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { scaleLinear } from "d3-scale";
+import { scaleLinear, scaleLog } from "d3-scale";
 import { area, curveBumpX, line } from "d3-shape";
 import { useMemo, useState } from "react";
 import { answered, api, type Catalogue } from "@/api/client";
@@ -10,6 +10,7 @@ import { ruleName } from "@/score/numbering";
 import { count } from "@/ui/numbers";
 import { TimeBetween } from "./TimeBetween";
 import { useRun, useSession, useStudio } from "@/state/use";
+import { doublingTime, useForecast } from "@/state/forecast";
 import { lastFrame } from "@/state/run";
 
 const WIDTH = 286;
@@ -35,9 +36,23 @@ function PopulationChart({ effect }: { effect: Effect }) {
   const frame = useStudio((state) => state.frame);
   const [over, setOver] = useState<number | null>(null);
   const last = lastFrame(effect);
-  const most = useMemo(() => Math.max(1, ...stats.flatMap((entry) => Object.values(entry.population))), [stats]);
+  const forecast = useForecast();
+  const [log, setLog] = useState(false);
+  const most = useMemo(
+    () =>
+      Math.max(
+        1,
+        ...stats.flatMap((entry) => Object.values(entry.population)),
+        ...Object.values(forecast?.groups ?? {}).flat(),
+      ),
+    [stats, forecast],
+  );
   const x = scaleLinear([0, last], [LEFT, WIDTH - 4]);
-  const y = scaleLinear([0, most], [TALL - 16, 6]).nice(3);
+  const linear = scaleLinear([0, most], [TALL - 16, 6]).nice(3);
+  const powers = scaleLog([1, Math.max(10, most)], [TALL - 16, 6]);
+  // Nobody lies on the axis of a chart of powers.
+  const y = (value: number) => (log ? powers(Math.max(1, value)) : linear(value));
+  const ticks = log ? powers.ticks(3).filter((tick) => Number.isInteger(Math.log10(tick))) : linear.ticks(3);
   const at = over ?? frame;
   const frameAt = (event: React.PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -45,7 +60,17 @@ function PopulationChart({ effect }: { effect: Effect }) {
   };
   return (
     <section aria-label="Population">
-      <h3 className="mb-1 font-medium">Population</h3>
+      <div className="mb-1 flex items-baseline justify-between">
+        <h3 className="font-medium">Population</h3>
+        <button
+          type="button"
+          aria-pressed={log}
+          onClick={() => setLog(!log)}
+          className={`rounded px-1 py-0.5 text-xs ${log ? "text-brass" : "text-soft hover:text-ice"}`}
+        >
+          by powers of ten
+        </button>
+      </div>
       <svg
         viewBox={`0 0 ${WIDTH} ${TALL}`}
         className="w-full cursor-col-resize touch-none"
@@ -58,7 +83,7 @@ function PopulationChart({ effect }: { effect: Effect }) {
         onPointerDown={(event) => session.seek(frameAt(event))}
         onPointerLeave={() => setOver(null)}
       >
-        {y.ticks(3).map((tick) => (
+        {ticks.map((tick) => (
           <g key={tick}>
             <line x1={LEFT} x2={WIDTH - 4} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.7} />
             <text x={LEFT - 4} y={y(tick) + 3} textAnchor="end" fontSize={12} fill="var(--soft)" className="tabular">
@@ -79,6 +104,21 @@ function PopulationChart({ effect }: { effect: Effect }) {
             {tick}
           </text>
         ))}
+        {effect.groups.map((group) => {
+          const expected = forecast?.groups[String(group.id)];
+          const path = expected && line<number>((_value, index) => x(index), y)(expected);
+          return path ? (
+            <path
+              key={`expected ${String(group.id)}`}
+              d={path}
+              fill="none"
+              stroke={String(group.color)}
+              strokeWidth={1.2}
+              strokeDasharray="4 3"
+              opacity={0.6}
+            />
+          ) : null;
+        })}
         {effect.groups.map((group) => {
           const path = line<(typeof stats)[number]>(
             (entry) => x(entry.frame),
@@ -107,7 +147,24 @@ function PopulationChart({ effect }: { effect: Effect }) {
           </span>
         ))}
       </p>
+      <Doubling at={at} />
     </section>
+  );
+}
+
+/** In which time the number has doubled last, as it was counted and as it is expected. */
+function Doubling({ at }: { at: number }) {
+  const stats = useRun((state) => state.stats);
+  const rate = useStudio((state) => Number(state.document.clock.frames_per_second));
+  const forecast = useForecast();
+  const counts = useMemo(() => stats.map((entry) => entry.count), [stats]);
+  if (!forecast) return null;
+  const [counted, expected] = [counts, forecast.totals].map((numbers) => doublingTime(numbers, at, rate));
+  const told = (seconds: number | null | undefined) => (seconds ? `${Number(seconds.toPrecision(3))} s` : "–");
+  return (
+    <p className="tabular mt-1 text-xs text-soft" data-testid="doubling">
+      doubled within <span className="text-text">{told(counted)}</span>, expected {told(expected)}
+    </p>
   );
 }
 

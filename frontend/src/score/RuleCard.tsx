@@ -12,6 +12,7 @@ import { Card } from "./cards";
 import { RuleCondition } from "./Conditions";
 import { ExplainedContext, RuleContext, useExplained } from "./context";
 import { FailsCount, HoldsCount, HoldsSpark } from "./counts";
+import { ForecastLine } from "./ForecastLine";
 import { isInstant, useBranchCurves, useExplanation } from "./explaining";
 import { AddKind } from "./KindPicker";
 import { ChoiceChip, ManyChip } from "./references";
@@ -41,6 +42,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   const around = useMemo(() => ({ who, trigger, selected }), [who, trigger, selected]);
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = (trigger === "each" || isInstant(trigger)) && condition !== null;
+  const births = [...actions, ...otherwise].some(({ kind }) => kind === "spawn" || kind === "mark");
   const toggleAlone = () => {
     const { solo } = session.state;
     session.runAlone(alone ? solo.filter((other) => other !== id) : [...solo, id]);
@@ -102,6 +104,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
                 <Actions actions={otherwise} path={[...path, "otherwise"]} />
               )}
               {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
+              {!silent && births && <ForecastLine />}
               {asked && !silent && <Why />}
             </div>
           }

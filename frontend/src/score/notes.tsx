@@ -1,7 +1,7 @@
 /** What the checks have to say about places in the document, shown beside the chips that they are about. */
 
 import type { ReactNode } from "react";
-import { useNotesAt, useNotesUnder, type Note } from "@/state/advisories";
+import { fixesOf, useNotesAt, useNotesUnder, type Fix } from "@/state/advisories";
 import { withValue, type Path } from "@/state/document";
 import { useSession } from "@/state/use";
 import { Hint } from "@/ui/controls";
@@ -56,7 +56,7 @@ export function NotesAt({ path }: { path: Path }) {
 export function NotesUnder({ path }: { path: Path }) {
   const session = useSession();
   const notes = useNotesUnder(path);
-  const apply = (fix: NonNullable<Note["fix"]>) => {
+  const apply = (fix: Fix) => {
     const { document } = session.state;
     session.commit(withValue(document, fix.path, fix.remove ? undefined : fix.value));
   };
@@ -66,15 +66,16 @@ export function NotesUnder({ path }: { path: Path }) {
       {notes.map((note, index) => (
         <li key={index}>
           <span role="note">{note.text}</span>
-          {note.fix && (
+          {fixesOf(note).map((fix) => (
             <button
+              key={fix.label}
               type="button"
               className="ml-1.5 h-6 rounded border border-ember/50 px-1.5 hover:bg-ember/10"
-              onClick={() => apply(note.fix!)}
+              onClick={() => apply(fix)}
             >
-              {note.fix.label}
+              {fix.label}
             </button>
-          )}
+          ))}
         </li>
       ))}
     </ul>

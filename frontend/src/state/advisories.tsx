@@ -2,13 +2,26 @@
 
 import { createContext, useContext, useEffect, useMemo, useState, type ReactNode } from "react";
 import { answered, api, type Advisory } from "@/api/client";
-import { addressOf, type Effect, type Json, type Path } from "./document";
+import { addressOf, pathTo, type Effect, type Json, type Path } from "./document";
 import { useRun, useStudio } from "./use";
 
-export interface Note extends Omit<Advisory, "item" | "fix"> {
-  item: Path;
-  fix: { path: Path; value?: Json; remove?: boolean; label: string } | null;
+/** A change that a button makes. */
+export interface Fix {
+  path: Path;
+  value?: Json;
+  remove?: boolean;
+  label: string;
 }
+
+export interface Note extends Omit<Advisory, "item" | "fix" | "others"> {
+  item: Path;
+  fix: Fix | null;
+  /** Further changes to choose from. */
+  others?: Fix[];
+}
+
+/** What a run told of births that its budget stopped. */
+export const BUDGET = "budget";
 
 export interface Check {
   list: Note[];
@@ -16,10 +29,12 @@ export interface Check {
   problem: string | null;
 }
 
-interface Finding {
+export interface Finding {
   code?: string;
   item: string | null;
   frame: number;
+  text: string;
+  fixes?: Fix[];
 }
 
 const NOTHING: Check = { list: [], problem: null };
@@ -85,13 +100,30 @@ export function useNotesUnder(path: Path): Note[] {
   );
 }
 
-/** Once the budget has been reached, the warning of growth says so instead of that it will be. */
+/** Once the budget has been reached, the warning of growth says so instead of that it will be; where nobody warned, it is told
+ * at its rule or source. */
 function told(notes: Note[], findings: Finding[], effect: Effect): Note[] {
-  if (!notes.some((note) => note.code === "growth")) return notes;
-  return notes.map((note) => {
+  const hits = findings.filter((finding) => finding.code === BUDGET && finding.item);
+  if (hits.length === 0) return notes;
+  const warned = new Set<string>();
+  const list = notes.map((note) => {
     if (note.code !== "growth") return note;
     const item = addressOf(effect, note.item.slice(0, 2));
-    const hit = findings.find((finding) => finding.code === "budget" && finding.item === item);
-    return hit ? { ...note, text: note.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) } : note;
+    const hit = hits.find((finding) => finding.item === item);
+    if (!hit) return note;
+    warned.add(item);
+    return { ...note, text: note.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) };
   });
+  const late = hits.flatMap((hit): Note[] => {
+    const item = warned.has(hit.item!) ? null : pathTo(effect, hit.item!);
+    const [fix = null, ...others] = hit.fixes ?? [];
+    return item ? [{ level: "warning", item, text: hit.text, fix, others, code: BUDGET }] : [];
+  });
+  return [...list, ...late];
 }
+
+/** All changes that a note offers. */
+export const fixesOf = ({ fix, others }: Pick<Note, "fix" | "others">): Fix[] => [
+  ...(fix ? [fix] : []),
+  ...(others ?? []),
+];

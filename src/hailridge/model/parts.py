@@ -115,6 +115,16 @@ class Action(Kind):
     id: Identifier | None = None
     """What it is called by in the list that it stands in; none where it stands alone."""
 
+    @property
+    def stands(self) -> tuple[Place, ...]:
+        """Where it may stand as it is now: at most at its `places`."""
+        return self.places
+
+    @property
+    def along_the_way(self) -> bool:
+        """Whether it asks where everybody was when the step began."""
+        return False
+
     def act(self, moment: Any, rows: Any) -> None:
         """Apply to `rows` of the moment's particles."""
         raise NotImplementedError

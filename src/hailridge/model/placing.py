@@ -28,7 +28,7 @@ def misplaced(effect: Effect) -> Iterator[tuple[Path, str]]:
 
 
 def _judged(path: Path, action: Action, needed: list[Place]) -> Iterator[tuple[Path, str]]:
-    wrong = next((place for place in needed if place not in action.places), None)
+    wrong = next((place for place in needed if place not in action.stands), None)
     if wrong is not None:
-        works = " or ".join(PLACE_WORDS[place] for place in action.places if place != "otherwise")
+        works = " or ".join(PLACE_WORDS[place] for place in action.stands if place != "otherwise")
         yield path, f"'{action.title}' cannot act {PLACE_WORDS[wrong]}: it works {works}"

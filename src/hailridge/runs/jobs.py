@@ -11,6 +11,9 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.looking.ways_out import ways_out
+from hailridge.core.scene.buffers import Finding
+from hailridge.core.step.birth import BUDGET
 from hailridge.core.step.searches import SUMMARIES
 from hailridge.core.step.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
@@ -64,7 +67,7 @@ def bake(resources: Resources, job: dict[str, Any], called_off: CalledOff, repor
     reached = simulation.frame
 
     def found() -> list[dict[str, Any]]:
-        return earlier + [vars(finding) for finding in simulation.findings]
+        return earlier + [_told(effect, finding) for finding in simulation.findings]
 
     def flush() -> None:
         nonlocal flushed
@@ -177,3 +180,11 @@ def perform(resources: Resources, job: dict[str, Any], called_off: CalledOff, re
         return {"state": "failed", "message": "there is not enough memory for this run; lower the particle budget or the births"}
     except Exception as error:  # a run must never take the worker down silently
         return {"state": "failed", "message": f"the run met an unexpected error: {type(error).__name__}: {error}"}
+
+
+def _told(effect: Effect, finding: Finding) -> dict[str, Any]:
+    """What a run has to tell, as it is kept; of births that the budget stopped, with the ways out."""
+    told = dict(vars(finding))
+    if finding.code == BUDGET and finding.item:
+        told["fixes"] = ways_out(effect, finding.item)
+    return told

@@ -13,6 +13,7 @@ from fastapi import APIRouter, HTTPException, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from hailridge.core.looking.advisories import advise
+from hailridge.core.looking.forecast import forecast
 from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.demo import STARTERS, opening, starter, starter_picture
 from hailridge.formats.clips import file_stem
@@ -104,6 +105,7 @@ class AdvisoryOut(BaseModel):
     text: str
     fix: dict[str, Any] | None
     code: str = ""
+    others: list[dict[str, Any]] = []
 
 
 def _out(row: EffectRow) -> EffectOut:
@@ -318,6 +320,23 @@ def check_document(document: dict[str, Any], context: Shared) -> list[AdvisoryOu
         if advisory.fix and isinstance(advisory.fix.get("value"), dict):
             advisory.fix["value"] = _spelled_out(effect.model_dump(), advisory.fix["path"], advisory.fix["value"])
     return told
+
+
+class ForecastOut(BaseModel):
+    """Expected numbers (`core.looking.forecast.Forecast`)."""
+
+    totals: list[float]
+    groups: dict[str, list[float]]
+    sampled_from: int | None
+    budget_at: int | None
+    left_out: list[str]
+    complete: bool
+
+
+@router.post("/forecast")
+def forecast_document(document: dict[str, Any], context: Shared) -> ForecastOut:
+    """How many particles a document will have at each frame, by a dry run without motion; nothing where no rule gives birth."""
+    return ForecastOut(**vars(forecast(read_effect(document), context.library)))
 
 
 def _spelled_out(document: dict[str, Any], path: list[Any], value: Any) -> Any:

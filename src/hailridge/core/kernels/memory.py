@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Bools, Float32, Float32s, Int16s, Int64, Int64s, UInt8s
+from hailridge.core.kernels.array_types import Bools, Float32, Float32s, Int16s, Int32s, Int64, Int64s, UInt8s
 from hailridge.core.kernels.compiling import whole
 
 
@@ -112,3 +112,20 @@ def bit_counts(column: UInt8s) -> Any:
             if value >> bit & 1:
                 out[bit] += found[value]
     return out
+
+
+@whole
+def handed_down(ids: Int32s, parents: Int32s, marked: Bools) -> None:
+    """Mark whoever has a marked parent, and so on: ids (n,) ascend, parents (n,) are ids, −1 for none; marked (n,) is changed."""
+    for i in range(len(ids)):
+        if marked[i] or parents[i] < 0:
+            continue
+        low, high = 0, i
+        while low < high:
+            middle = (low + high) // 2
+            if ids[middle] < parents[i]:
+                low = middle + 1
+            else:
+                high = middle
+        if low < i and ids[low] == parents[i]:
+            marked[i] = marked[low]

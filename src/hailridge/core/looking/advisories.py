@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator
 from typing import Any
 
 from hailridge.core.kinds.actions.change import Add, Multiply
-from hailridge.core.kinds.actions.population import Spawn
+from hailridge.core.kinds.actions.population import PACES, Spawn
 from hailridge.core.kinds.amounts.curve import OverCurve
 from hailridge.core.kinds.amounts.spread import Spread
 from hailridge.core.kinds.births.emissions import Fill
@@ -14,6 +14,7 @@ from hailridge.core.kinds.births.placements import Along, Listed
 from hailridge.core.looking.advisory import Advisory, Path
 from hailridge.core.looking.look_advisories import look_advisories
 from hailridge.core.looking.order import order_advisories, subject
+from hailridge.core.looking.ways_out import ways_out
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of, references
 from hailridge.model.parts import Condition
@@ -190,13 +191,20 @@ def _growth(effect: Effect) -> Iterator[Advisory]:
                     continue
                 again = _again(rule)
                 # Whoever is split on its death leaves in any case.
-                growth = action.count.extent()[1] + (1 if action.parent == "kept" and rule.trigger != "death" else 0)
+                most = action.count.extent()[1]
+                growth = most + (1 if action.parent == "kept" and rule.trigger != "death" else 0)
+                how = f"its children are split again {again}, {growth:g} for one"
+                if action.per != "occasion":
+                    # What does not move leaves no children behind along its way.
+                    again, growth = ("" if action.per == "metre" else "as they are"), 1 + most
+                    how = f"each gives birth to {most:g} {PACES[action.per]}, and so do its children"
                 if again and growth > 1:
                     text = (
-                        f"{subject(effect, index)} multiplies without end: its children are split again {again}, {growth:g} for one. The "
-                        f"particle budget of {effect.clock.particle_budget:,} will stop it."
+                        f"{subject(effect, index)} multiplies without end: {how}. The particle budget of "
+                        f"{effect.clock.particle_budget:,} will stop it."
                     )
-                    yield Advisory("warning", ["rules", index, branch, place], text, code="growth")
+                    ways = ways_out(effect, rule.address)
+                    yield Advisory("warning", ["rules", index, branch, place], text, ways[0] if ways else None, "growth", tuple(ways[1:]))
 
 
 PER_OCCASION = {"each": "at each step", "birth": "on birth", "contact": "at each contact", "death": "when they leave"}

@@ -20,6 +20,8 @@ class Advisory:
     text: str
     fix: dict[str, Any] | None = None
     code: str = ""
+    others: tuple[dict[str, Any], ...] = ()
+    """Further changes to choose from, besides the first one."""
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)

@@ -13,6 +13,19 @@ from hailridge.core.state.particles import Array, Rows
 
 
 @dataclass
+class Shares:
+    """Children spread over a step: how much each parent had added up toward its next child when the step began (k,), and how much it adds in it."""
+
+    left: NDArray[np.float64]
+    amounts: NDArray[np.float64]
+
+    def of(self, parents: NDArray[np.intp], siblings: NDArray[np.int64]) -> NDArray[np.float64]:
+        """Which part of the step has passed when each child is due, by its place among the parents (m,) and among its siblings (m,): 0 to 1."""
+        amounts = np.maximum(self.amounts[parents], 1e-12)
+        return np.clip((siblings + 0.5 - self.left[parents]) / amounts, 0.0, 1.0)
+
+
+@dataclass
 class Litter:
     """Children waiting to appear after the last rule of this part of the step."""
 
@@ -23,6 +36,10 @@ class Litter:
     axes: Array | None = None
     ways: Array | None = None
     """From each parent to where its children are born (k, 3) m; none where they are born at the parent."""
+    shares: Shares | None = None
+    """When in the step they are born; none where that is now."""
+    removed: NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, np.intp))
+    """Parents that leave for it, who stay where there is no room for their children."""
 
 
 @dataclass

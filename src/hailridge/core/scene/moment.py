@@ -56,6 +56,7 @@ class Moment:
         self.urges: dict[str, list[float]] = {}
         """What each urge wanted and got of the largest force in the latest step, summed over those who steer, and how many these are; by address."""
         self._stood: tuple[Any, Array] | None = None
+        self.started: Array | None = None
         self.departed: dict[str, Array] = {}
         """Of a recorded frame: those who left within it, for whom some rule held (`engine.departures`)."""
         self.looked: list[int] = []
@@ -171,6 +172,19 @@ class Moment:
             return self._stood[1]
         return self.column("position")
 
+    def places_at_start(self, rows: Rows) -> Array:
+        """Where each was when the step began, or when it was born in it (k, 3): known where an action asks for it (`Action.along_the_way`)."""
+        now: Array = self.column("position")[rows]
+        if self.started is None:
+            return now
+        indices = as_indices(rows)
+        known = indices < len(self.started)
+        if known.all():
+            return self.started.take(indices, axis=0)
+        out = now.copy()
+        out[known] = self.started[indices[known]]
+        return out
+
     def note_urge(self, address: str, wanted: float, got: float, number: int) -> None:
         """Told by those who steer: what an urge wanted and got, as parts of the largest force, summed over `number` particles."""
         known = self.urges.setdefault(address, [0.0, 0.0, 0.0])
@@ -270,6 +284,7 @@ class Moment:
         """Told after rows have been dropped: nothing that is kept by row holds any more."""
         self.doomed, self.any_doomed = np.zeros(self.count, np.bool_), False
         self.spans, self.surface, self._stood = np.zeros(self.count, np.float32), NOTHING3, None
+        self.started = None
         self.begin_part()
 
     def surface_at(self, rows: Rows) -> Array | None:

@@ -58,6 +58,7 @@ class Plan:
         """Attributes whose first values are kept."""
         self.asked_around = asked_around(effect)
         """What is read of each neighbourhood, by its id."""
+        self.along_the_way = any(action.along_the_way for rule in effect.rules for action in (*rule.actions, *rule.otherwise))
         self.keeping = [hood for index, hood in enumerate(effect.neighbourhoods) if hood.keeping and effect.works("neighbourhoods", index)]
         self.memory: Table = memory_of(effect, self.rules, self.table)
         """What rules and their parts remember of each particle."""

@@ -23,6 +23,8 @@ BASE_COLUMNS: dict[str, ColumnSpec] = {
     "id": ("i4", 1, 0),
     "key": ("u8", 1, 0),
     "parent_id": ("i4", 1, -1),
+    "generation": ("i4", 1, 0),
+    "family": ("i4", 1, -1),
     "birth_index": ("i4", 1, 0),
     "group": ("i2", 1, 0),
     "position": ("f4", 3, 0),
@@ -42,8 +44,9 @@ BASE_COLUMNS: dict[str, ColumnSpec] = {
     "touching": ("u8", 1, 0),
     "fresh": ("u1", 1, 0),
 }
-"""Built-in state: 109 bytes a particle, rule memory and own attributes not counted.
+"""Built-in state: 117 bytes a particle, rule memory and own attributes not counted.
 
+`generation` is how many births lie between it and a source, `family` the id of its first ancestor.
 `born` is the time of birth (s), from which `age` follows; `lag` how long it had lived at the end of its first step. `touching` has a bit for each
 shape that it touches. `fresh` marks children on which rules that give birth on birth have not acted yet.
 """
@@ -54,9 +57,10 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "birthplace": ("f4", 3, 0.0),
     "came_from": ("i2", 1, -1),
     "picture": ("f4", 1, 0.0),
+    "held": ("u1", 1, 0),
 }
 """State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before,
-which drawing it shows."""
+which drawing it shows, whether it is a mark, which nothing moves."""
 
 
 class Particles:

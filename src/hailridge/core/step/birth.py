@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -60,6 +62,7 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     if scene.plan.without_history:
         # Ids that are the same whichever frame is made: those of several sources interleave.
         column("id")[rows] = ordinals * len(scene.effect.sources) + index
+    column("family")[rows] = column("id")[rows]
     column("key")[rows] = keys
     column("birth_index")[rows] = ordinals
     column("group")[rows] = scene.group_index[source.group]
@@ -115,16 +118,22 @@ def _placed(
     return Birth(rows, np.asarray(places, np.float32), np.asarray(normals, np.float32), keys, ordinals, source.shape), carried, bases
 
 
-def room_for(moment: Moment, wanted: int, item: str, label: str) -> int:
-    """How many of `wanted` births the particle budget still allows; the first refusal is reported with what was multiplying."""
+BUDGET = "budget"
+"""The code of what is told of births that the budget stopped."""
+
+
+def room_for(moment: Moment, wanted: int, item: str, label: str, parents: int = 0) -> int:
+    """How many of `wanted` births the particle budget still allows; the first refusal is reported with what was multiplying, and for how many
+    `parents` where there are any."""
     budget = moment.scene.effect.clock.particle_budget
     room = max(0, budget - moment.count)
     if wanted > room:
         text = (
-            f"the particle budget of {budget:,} was reached at frame {moment.frame} while '{label}' wanted {wanted:,} more; births stopped "
+            f"the particle budget of {budget:,} was reached at frame {moment.frame} while '{label}' wanted {wanted:,} more"
+            f"{f', {wanted / parents:.3g} for each of {parents:,}' if parents else ''}; births stopped "
             f"there and the run went on. Lower the births or their chance, or raise the budget on the clock."
         )
-        moment.find("warning", item, text, key="budget")
+        moment.find("warning", item, text, key=BUDGET)
     return min(wanted, room)
 
 
@@ -140,17 +149,26 @@ def children_appear(moment: Moment, obstacles: Obstacles) -> slice:
 def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     scene, action = moment.scene, litter.action
     counts = np.maximum(litter.counts, 0)
-    number = room_for(moment, int(counts.sum()), *_asked_by(moment, litter))
+    number = room_for(moment, int(counts.sum()), *_asked_by(moment, litter), parents=int(np.count_nonzero(counts)))
+    starts = np.cumsum(counts) - counts
+    born = np.clip(number - starts, 0, counts)
+    if len(litter.removed):
+        # Births have stopped, and nobody leaves for children that do not come.
+        barren = litter.parents[(born == 0) & (counts > 0)]
+        moment.doomed[np.intersect1d(barren, litter.removed, assume_unique=True)] = False
     if number == 0:
         return
-    starts = np.cumsum(counts) - counts
-    which = np.repeat(np.arange(len(counts)), counts)[:number]
+    which = np.repeat(np.arange(len(counts)), born)
     siblings = np.arange(number) - starts[which]
     parents = litter.parents[which]
     rows = moment.particles.append(number)
     # Children appear at one moment, after the part of the step that made them: what is left of the step is theirs only before motion.
-    moment.appear(rows, np.float32(0.0 if moment.at_end else moment.dt))
     column = moment.column
+    left: Any = np.float32(0.0 if moment.at_end else moment.dt)
+    if litter.shares is not None:
+        # Spread over the step, along the way of each parent: they have lived through what is left of it.
+        left = ((1 - litter.shares.of(which, siblings)) * moment.elapsed(parents)).astype(np.float32)
+    moment.appear(rows, left)
     group = scene.group_index[action.group]
     keys = child_keys(column("key")[parents], siblings.astype(np.uint64), action.item, moment.step, scene.seed)
     column("key")[rows] = keys
@@ -158,7 +176,9 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     column("parent_id")[rows] = column("id")[parents]
     column("group")[rows] = group
     # A child of a newborn is born with it; all others now.
-    column("born")[rows] = moment.time if moment.at_end else column("born")[parents] + column("age")[parents]
+    column("born")[rows] = moment.time - left if moment.at_end else column("born")[parents] + column("age")[parents]
+    if litter.shares is not None:
+        column("age")[rows], column("lag")[rows] = left, left
     column("entered")[rows] = column("born")[rows]
     column("fresh")[rows] = 1
     u = uniforms(keys, action.item, 0, scene.seed)
@@ -167,12 +187,22 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     handed = np.float32(action.inherit_velocity / 100)
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
     away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
-    begins = column("position")[parents] if litter.ways is None else column("position")[parents] + litter.ways[which]
+    begins = column("position")[parents]
+    if litter.shares is not None:
+        passed = litter.shares.of(which, siblings).astype(np.float32)
+        begins = begins + (moment.places_at_start(parents) - begins) * (1 - passed[:, None]) + column("velocity")[rows] * left[:, None]
+    if litter.ways is not None:
+        begins = begins + litter.ways[which]
     column("position")[rows] = begins + away * as_factor(action.around.give(moment, rows))
     if moment.particles.has("orientation"):
         # A child is turned as its parent is, and spins with it.
         column("orientation")[rows] = column("orientation")[parents]
-        column("spin")[rows] = column("spin")[parents]
+        column("spin")[rows] = 0 if action.still else column("spin")[parents]
+    column("generation")[rows] = column("generation")[parents] + 1
+    column("family")[rows] = column("family")[parents]
+    if action.still:
+        column("held")[rows] = 1
+        column("velocity")[rows] = 0
     if moment.particles.has("picture"):
         column("picture")[rows] = column("picture")[parents]
     for name in ("radius", "color", "mass", "opacity"):
@@ -184,6 +214,8 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
     hand_on(moment, rows, parents)
     moment.log.add(Happening.BIRTH, moment, rows, litter.rule, present=group, parent=column("id")[parents])
+    if litter.shares is not None:
+        moment.log.date_last(moment.time - left)
     keep_with_parents(moment, obstacles, rows, parents)
     if moment.particles.has("birthplace"):
         column("birthplace")[rows] = column("position")[rows]

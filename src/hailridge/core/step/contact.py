@@ -38,11 +38,16 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
         return
     spans = np.array([moment.dt], np.float32) if moment.spans is None else moment.spans
     velocity, position = moment.column("velocity"), moment.column("position")
+    moment.started = position.copy() if moment.scene.plan.along_the_way else None
     displacement, gained = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
     piles = {name: moment.buffers.piles.given(name) for name in PILES}
     if len(piles["drag"]) and not len(piles["air"]):
         piles["air"] = np.zeros((1, 3), np.float32)
     motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
+    if moment.particles.has("held"):
+        # Marks stay where they were left, whatever pushes them.
+        held = moment.column("held") != 0
+        displacement[held], gained[held], velocity[held] = 0, 0, 0
     if moment.particles.has("orientation"):
         motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     if moment.buffers.encounters:

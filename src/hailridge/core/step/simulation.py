@@ -231,7 +231,7 @@ class Simulation:
         moment.begin_step(self.plan.at(start), self.plan.at(end))
         self.obstacles.follow(moment)
         moment.buffers, moment.urges = Buffers(), {}
-        moment.spans, moment.surface = None, NOTHING3
+        moment.spans, moment.surface, moment.started = None, NOTHING3, None
         moment.doomed, moment.any_doomed = np.zeros(moment.count, np.bool_), False
         self.departures.begin_step()
         moment.begin_part()
@@ -324,17 +324,21 @@ class Simulation:
         for generation in range(MOST_GENERATIONS):
             if not moment.any_doomed:
                 return
-            children = slice(0, 0)
+            children, leaving = slice(0, 0), moment.doomed.copy()
             if generation < MOST_GENERATIONS - 1:
-                run_triggered(moment, "death", moment.doomed, self.tally)
+                run_triggered(moment, "death", leaving, self.tally)
                 children = children_appear(moment, self.obstacles)
-            leaving = np.flatnonzero(moment.doomed)
-            moment.log.add(Happening.DEATH, moment, leaving, -1, previous=moment.column("group")[leaving])
-            self._deaths += len(leaving)
-            self.departures.note(moment, leaving)
-            moment.particles.remove(moment.doomed)
             number = children.stop - children.start
+            leaving = np.concatenate([leaving, np.zeros(number, np.bool_)])
+            # Whom they take along leaves next, and meets the rules on death as well.
+            along = (moment.doomed & ~leaving)[~leaving]
+            rows = np.flatnonzero(leaving)
+            moment.log.add(Happening.DEATH, moment, rows, -1, previous=moment.column("group")[rows])
+            self._deaths += len(rows)
+            self.departures.note(moment, rows)
+            moment.particles.remove(leaving)
             moment.forget_rows()
+            moment.doom(np.flatnonzero(along))
             if number:
                 self._meet_rules(slice(moment.count - number, moment.count))
 

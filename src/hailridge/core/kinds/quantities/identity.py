@@ -63,6 +63,56 @@ class BirthOrder(Quantity):
         return moment.column("birth_index")[rows].astype(np.float32)
 
 
+class Generation(Quantity):
+    title: ClassVar[str] = "generation"
+    also: ClassVar[str] = "depth level child grandchild limb twig"
+    sentence: ClassVar[str] = "generation"
+    category: ClassVar[str] = "Identity"
+    help: ClassVar[str] = (
+        "0 for whoever a source brought forth, 1 for its children, 2 for theirs, and so on. What splits without end can stop at one of them."
+    )
+    soft: ClassVar[tuple[float, float]] = (0.0, 12.0)
+    low: ClassVar[float | None] = 0.0
+    start: ClassVar[float | None] = 3.0
+
+    kind: Literal["generation"] = "generation"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.column("generation")[rows].astype(np.float32)
+
+
+class Family(Quantity):
+    title: ClassVar[str] = "family"
+    also: ClassVar[str] = "ancestor root limb line descent tree clan"
+    sentence: ClassVar[str] = "family"
+    category: ClassVar[str] = "Identity"
+    help: ClassVar[str] = (
+        "The number of its first ancestor, whom a source brought forth: alike for all that came of one. Bands of it give each family a colour."
+    )
+    soft: ClassVar[tuple[float, float]] = (0.0, 1000.0)
+    low: ClassVar[float | None] = 0.0
+
+    kind: Literal["family"] = "family"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.column("family")[rows].astype(np.float32)
+
+
+class ParentNumber(Quantity):
+    title: ClassVar[str] = "number of its parent"
+    also: ClassVar[str] = "mother origin child of"
+    sentence: ClassVar[str] = "number of its parent"
+    category: ClassVar[str] = "Identity"
+    help: ClassVar[str] = "The number of the particle that gave birth to it, there or gone; −1 for whoever a source brought forth."
+    soft: ClassVar[tuple[float, float]] = (-1.0, 1000.0)
+    low: ClassVar[float | None] = -1.0
+
+    kind: Literal["parent_number"] = "parent_number"
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return moment.column("parent_id")[rows].astype(np.float32)
+
+
 class AttributeValue(Quantity):
     title: ClassVar[str] = "attribute"
     also: ClassVar[str] = "radius mass opacity value size"
