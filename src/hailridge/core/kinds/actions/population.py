@@ -267,6 +267,7 @@ class LeaveMarks(Spawn):
         "left, so that a branching figure vanishes limb by limb."
     )
     still: ClassVar[bool] = True
+    places: ClassVar[tuple[Place, ...]] = LASTING
 
     kind: Literal["mark"] = "mark"  # type: ignore[assignment]
     count: Amount = fields.amount(20.0, low=0, high=10_000, soft=(1, 100), label="How many")
