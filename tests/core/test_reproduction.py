@@ -351,6 +351,9 @@ class Forecasts(unittest.TestCase):
         self.assertTrue(20 < told.totals[-1] < 40)
 
     def test_nothing_for_what_does_not_multiply(self) -> None:
+        burst = document(rule(split(2.0), trigger="contact"), rule({"kind": "bounce", "shape": "ball"}, id="off"), count=5,
+            shapes=[{"kind": "ball", "id": "ball", "label": "Ball"}])  # fmt: skip
+        self.assertEqual(forecast(read_effect(burst), MemoryAssets()).totals, [])
         self.assertEqual(forecast(read_effect(document(rule({"kind": "drag"}), count=5)), MemoryAssets()).totals, [])
 
 

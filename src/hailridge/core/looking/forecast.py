@@ -72,6 +72,9 @@ def forecast(effect: Effect, assets: Any, seconds: float = 2.0) -> Forecast:
     if not multiplies(effect):
         return told
     dry, told.left_out = dried(effect)
+    if not multiplies(dry):
+        # Without anything that multiplies it would only say how many the sources bring forth.
+        return told
     simulation = Simulation(dry, assets, record=False)
     budget, begun, thinned, before = effect.clock.particle_budget, time.perf_counter(), 0, 0.0
     told.groups = {group.id: [] for group in effect.groups}
