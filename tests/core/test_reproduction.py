@@ -181,6 +181,35 @@ class Streams(unittest.TestCase):
             self.assertIn("it works at each step", problem.text)
 
 
+class Aiming(unittest.TestCase):
+    def test_children_aim_at_a_target_wherever_it_is(self) -> None:
+        """Toward the nearest place of a ball that moves, exactly or within a cone; from each parent's own place."""
+        moving = {"keys": [{"at": 0.0, "value": [5.0, 0.0, 0.0], "ease": "linear"}, {"at": 2.0, "value": [0.0, 5.0, 0.0], "ease": "linear"}]}
+        ball: Document = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 0.5, "position": moving}
+        for cone in (0.0, 20.0):
+            child = split(3.0, "b", parent="kept", heading="target", target="ball", cone=cone, speed=2.0)
+            raw = document(rule(child, id="aim", who=["a"], trigger="once", condition=compare("age", "at_least", 1.0)), count=40, groups=["a", "b"],
+                shapes=[ball, {"kind": "box", "id": "box", "label": "Box", "size": [1.0, 1.0, 1.0]}],
+                source={"shape": "box", "placement": {"kind": "inside"}}, clock={"duration": 1.2})  # fmt: skip
+            frames = run(raw)
+            first = next(frame for frame in frames if (frame.columns["group"] == 1).any()).columns
+            born = first["group"] == 1
+            parents = np.searchsorted(first["id"], first["parent_id"][born])
+            middle = np.array([2.5, 2.5, 0.0])
+            wanted = middle - first["position"][parents]
+            wanted /= np.linalg.norm(wanted, axis=1, keepdims=True)
+            angles = np.degrees(np.arccos(np.clip(np.einsum("ij,ij->i", first["velocity"][born], wanted) / 2, -1, 1)))
+            self.assertEqual(int(born.sum()), 120)
+            self.assertLess(angles.max(), cone / 2 + 0.3)
+            self.assertTrue(cone == 0 or angles.max() > 0.4 * cone)
+
+    def test_a_target_that_is_not_there(self) -> None:
+        (problem,) = read_effect(document(rule(split(2.0, heading="target")))).problems
+        self.assertIn("choose one as their target", problem.text)
+        gone = read_effect(document(rule(split(2.0, heading="target", target="gone"))))
+        self.assertIn("gone", gone.problems[0].text)
+
+
 class Descent(unittest.TestCase):
     def test_generation_family_and_parent(self) -> None:
         raw = document(

@@ -239,6 +239,10 @@ def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: 
 
 def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
     up = upward(1)
+    if litter.action.heading == "target" and litter.action.target is not None:
+        places = moment.read("position", parents)
+        nearest, distances = moment.scene.pose(litter.action.target).closest(places)
+        return np.where(distances[:, None] > 1e-9, (nearest - places) / np.maximum(distances, 1e-12)[:, None], up).astype(np.float32)
     if litter.action.heading == "motion":
         velocity = moment.read("velocity", parents)
         size = np.linalg.norm(velocity, axis=1, keepdims=True)

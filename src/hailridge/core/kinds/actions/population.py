@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +26,7 @@ PARENTS = {"removed": "removing the parent", "kept": "keeping the parent"}
 MOST_CHILDREN = 1e7
 """Of one parent at a time: more than any budget."""
 
-HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "up": "upward", "any": "any way"}
+HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "up": "upward", "any": "any way", "target": "toward"}
 
 
 class Move(Action):
@@ -150,7 +150,7 @@ class Spawn(Action):
     title: ClassVar[str] = "give birth"
     also: ClassVar[str] = "split birth emit children divide shatter burst"
     sentence: ClassVar[str] = (
-        "split into {count} {group}[ {per}], {parent}[, in the middle of those found by {at}], thrown {speed} {heading}[ within {cone}]"
+        "split into {count} {group}[ {per}], {parent}[, in the middle of those found by {at}], thrown {speed} {heading}[ {target}][ within {cone}]"
         "[, around it by {around}], radius {radius}, "
         "living {lifetime}[, {color}][, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour]"
         "[, {inherit_radius} of its radius][, {inherit_life} of its remaining life]"
@@ -172,7 +172,10 @@ class Spawn(Action):
     group: str = fields.reference("group", label="Group")
     parent: Literal["removed", "kept"] = fields.choice("removed", PARENTS, label="Parent")
     speed: Amount = fields.amount(1.0, unit="m/s", low=0, high=10_000, soft=(0, 10), label="Added speed")
-    heading: Literal["motion", "surface", "up", "any"] = fields.choice("motion", HEADINGS, label="Heading")
+    heading: Literal["motion", "surface", "up", "any", "target"] = fields.choice("motion", HEADINGS, label="Heading")
+    target: str | None = fields.reference(
+        "shape", label="Target", optional="no shape", help="For a heading toward something: its nearest place. Move it, and all children aim anew.",
+    )  # fmt: skip
     cone: float = fields.number(40.0, unit="deg", low=0, high=180, soft=(0, 180), label="Within a cone of")
     around: Amount = fields.amount(0.0, unit="m", low=0, high=100, soft=(0, 1), label="Around it by")
     radius: Amount = fields.amount(0.03, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
@@ -190,6 +193,10 @@ class Spawn(Action):
     def asks_around(self) -> Iterator[tuple[str, str]]:
         if self.at is not None:
             yield self.at, WAYS
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if self.heading == "target" and self.target is None:
+            yield "target", "its children are thrown toward no shape; choose one as their target"
 
     @property
     def stands(self) -> tuple[Place, ...]:
@@ -257,7 +264,7 @@ class LeaveMarks(Spawn):
     title: ClassVar[str] = "leave marks"
     also: ClassVar[str] = "trail trace track dots footprints draw line branch behind stationary"
     sentence: ClassVar[str] = (
-        "leave {count} {group} {per}[, {parent}][, in the middle of those found by {at}][, thrown {speed} {heading}][ within {cone}]"
+        "leave {count} {group} {per}[, {parent}][, in the middle of those found by {at}][, thrown {speed} {heading}][ {target}][ within {cone}]"
         "[, around it by {around}], radius {radius}, living {lifetime}[, {color}], with {inherit_life} of its remaining life"
         "[, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour][, {inherit_radius} of its radius]"
     )
