@@ -168,13 +168,12 @@ export function Card(props: CardProps) {
 /** Widths are told in steps, so that a number with one digit more does not make lines jump. */
 const STEP = 16;
 
-/** Keeps as much room free in the first line as has ever stood at its edge: while a run is computed anew, numbers are missing. */
+/** Keeps as much room free in the first line as stands at its edge. */
 function useRoomFor(edge: RefObject<HTMLElement | null>, room: RefObject<HTMLElement | null>): void {
   useEffect(() => {
     if (!edge.current) return;
-    let wide = 0;
     const observer = new ResizeObserver(([entry]) => {
-      wide = Math.max(wide, Math.ceil((entry?.contentRect.width ?? 0) / STEP) * STEP + 4);
+      const wide = Math.ceil((entry?.contentRect.width ?? 0) / STEP) * STEP + 4;
       if (room.current) room.current.style.width = `${wide}px`;
     });
     observer.observe(edge.current);
