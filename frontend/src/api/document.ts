@@ -1721,7 +1721,8 @@ export interface components {
             parent: "removed" | "kept";
             speed: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             /** @enum {string} */
-            heading: "motion" | "surface" | "up" | "any";
+            heading: "motion" | "surface" | "up" | "any" | "target";
+            target: string | null;
             cone: number | {
                 keys: {
                     at: number;
@@ -2930,7 +2931,8 @@ export interface components {
             parent: "removed" | "kept";
             speed: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             /** @enum {string} */
-            heading: "motion" | "surface" | "up" | "any";
+            heading: "motion" | "surface" | "up" | "any" | "target";
+            target: string | null;
             cone: number | {
                 keys: {
                     at: number;
