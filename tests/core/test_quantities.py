@@ -98,6 +98,10 @@ class KnownState(unittest.TestCase):
             ("touching_group", {"gap": 9.0, "who": ["a"]}, [False, True, True]),
             ("time", {}, [1, 1, 1]),
             ("population", {"group": "b"}, [2, 2, 2]),
+            # Three of a source, each the first of its family.
+            ("generation", {}, [0, 0, 0]),
+            ("family", {}, [0, 1, 2]),
+            ("parent_number", {}, [-1, -1, -1]),
             ("inside", {"shape": "ball"}, [False, False, False]),
             ("inside", {"shape": "room"}, [False, True, True]),
             # 5, 2 and 1.5 m from the point, between boundaries at 1 and 3 m, falling evenly.
