@@ -5,6 +5,7 @@ import { memo, useMemo, useState } from "react";
 import type { KindInfo } from "@/api/client";
 import { useNotesUnder } from "@/state/advisories";
 import type { Rule } from "@/state/document";
+import { givesBirth } from "@/state/forecast";
 import { useSession, useStudio } from "@/state/use";
 import { Hint, type MenuEntry } from "@/ui/controls";
 import { Actions } from "./Actions";
@@ -42,7 +43,6 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   const around = useMemo(() => ({ who, trigger, selected }), [who, trigger, selected]);
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = (trigger === "each" || isInstant(trigger)) && condition !== null;
-  const births = [...actions, ...otherwise].some(({ kind }) => kind === "spawn" || kind === "mark");
   const toggleAlone = () => {
     const { solo } = session.state;
     session.runAlone(alone ? solo.filter((other) => other !== id) : [...solo, id]);
@@ -104,7 +104,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
                 <Actions actions={otherwise} path={[...path, "otherwise"]} />
               )}
               {selected && canFork && <AddKind slot="action" path={[...path, "otherwise"]} label="otherwise" />}
-              {!silent && births && <ForecastLine />}
+              {!silent && givesBirth(rule) && <ForecastLine />}
               {asked && !silent && <Why />}
             </div>
           }

@@ -3,7 +3,7 @@
 import { createContext, useContext, useEffect, useState, type ReactNode } from "react";
 import { answered, api } from "@/api/client";
 import type { components } from "@/api/generated";
-import type { Effect } from "./document";
+import type { Effect, Rule } from "./document";
 import { useStudio } from "./use";
 
 export type Forecast = components["schemas"]["ForecastOut"];
@@ -12,11 +12,12 @@ const ForecastContext = createContext<Forecast | null>(null);
 
 const BIRTHS = new Set(["spawn", "mark"]);
 
+/** Whether any action of a rule gives birth. */
+export const givesBirth = ({ actions, otherwise }: Rule): boolean =>
+  [...actions, ...otherwise].some(({ kind }) => BIRTHS.has(kind));
+
 /** Whether any rule that is on gives birth. */
-const multiplies = ({ rules }: Effect): boolean =>
-  rules.some(
-    ({ enabled, actions, otherwise }) => enabled && [...actions, ...otherwise].some(({ kind }) => BIRTHS.has(kind)),
-  );
+const multiplies = ({ rules }: Effect): boolean => rules.some((rule) => rule.enabled && givesBirth(rule));
 
 export function ForecastProvider({ children }: { children: ReactNode }) {
   const document = useStudio((state) => state.committed);
