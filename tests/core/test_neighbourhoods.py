@@ -29,6 +29,7 @@ def clouds() -> dict[str, Any]:
     return {
         "even": even,
         "all in one place": np.zeros((120, 3)),
+        "some in pairs": np.concatenate([even[:300], even[:100]]),
         "in a plane": even[:700] * [1, 0, 1],
         "on a line": even[:700] * [0, 1, 0],
         "two clusters far apart": np.concatenate([even[:300], even[300:600] + 4000]),

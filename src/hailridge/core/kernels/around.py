@@ -20,6 +20,9 @@ WIDER = np.float32(2.5)
 GUESS = np.float32(1.5)
 """How much further, as squares, the last one wanted may be than that of the seeker before, to be found at the first try."""
 
+TRIES = 4
+"""How often it is looked within a guess, wider each time, before it is looked as far as the reach: a guess from those who lie in one place is 0."""
+
 
 @helper
 def kin_counts(kin, first, second):  # type: ignore[no-untyped-def]
@@ -178,7 +181,7 @@ def nearest_in_view(
                 for k in range(at):
                     dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
                     apart[k] = dx * dx + dy * dy + dz * dz
-                limit = min(within, guess)
+                limit, tries = min(within, guess), 0
                 while True:
                     near = np.int64(0)
                     for k in range(at):
@@ -203,7 +206,8 @@ def nearest_in_view(
                         counted += np.int64(counts)
                     if counted >= most or limit >= within:
                         break
-                    limit = min(within, limit * WIDER)
+                    tries += 1
+                    limit = min(within, limit * WIDER) if tries < TRIES else within
                 found = min(counted, most)
                 if counted <= FEW:
                     # Each by how many come before it: more comparisons than a sort, and none that anything waits for.
