@@ -105,6 +105,21 @@ class InWorkers(WithWorkers):
             )
         )
 
+    def test_two_documents_beside_each_other(self) -> None:
+        """Neither replaces the other; a newer one beside replaces the older one beside; what both ask for is computed once."""
+        own, _ = self.opened(LONG)
+        beside, _status = self.runs.open(self.effect, read_effect(LONG | {"clock": {"duration": 170.0}}), beside=True)
+        self.until(lambda: self.computing(own) and self.computing(beside.bake_key), "both begin")
+        short, _status = self.runs.open(self.effect, read_effect(SHORT), beside=True)
+        self.until(lambda: self.state(short.bake_key) == "done", "the short one beside ends")
+        self.until(lambda: self.state(beside.bake_key) == "stopped", "the one that was beside is stopped")
+        self.assertEqual(self.state(own), "computing")
+        self.assertTrue(all(news["effect"] == self.effect for news in self.news if news.get("key") in (own, short.bake_key)))
+        same, status = self.runs.open(self.effect, read_effect(LONG), beside=True)
+        self.assertEqual((same.bake_key, status["state"]), (own, "computing"))
+        self.assertTrue(self.runs.stop(self.effect))
+        self.until(lambda: self.state(own) == "stopped", "both are stopped")
+
     def test_a_dead_worker_is_replaced(self) -> None:
         long, _ = self.opened(LONG | {"clock": {"duration": 190.0}})
         self.until(lambda: self.computing(long), "the run begins")

@@ -1573,6 +1573,39 @@ export interface components {
             color: string;
             parent: string | null;
         };
+        HandAttribute: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "attribute";
+            share: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            attribute: string;
+        };
+        HandGroupTime: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group_time";
+        };
+        HandMemory: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "memory";
+            rule: string;
+        };
         Height: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1735,6 +1768,9 @@ export interface components {
             lifetime: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             color: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             at: string | null;
+            /** @enum {string} */
+            born: "there" | "surface" | "place";
+            place: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             inherit_velocity: number | {
                 keys: {
                     at: number;
@@ -1763,6 +1799,7 @@ export interface components {
                     ease?: ("linear" | "hold") | number[];
                 }[];
             };
+            hands: (components["schemas"]["HandAttribute"] | components["schemas"]["HandGroupTime"] | components["schemas"]["HandMemory"])[];
         };
         LifeFraction: {
             /**
@@ -2688,6 +2725,15 @@ export interface components {
             stop: number;
             maximum: number;
         };
+        Redraw: {
+            id: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "redraw";
+            outcome: number;
+        };
         Remaining: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2819,8 +2865,8 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
         };
         Seek: {
             id: string | null;
@@ -2913,7 +2959,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Restore"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -2945,6 +2991,9 @@ export interface components {
             lifetime: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             color: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             at: string | null;
+            /** @enum {string} */
+            born: "there" | "surface" | "place";
+            place: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             inherit_velocity: number | {
                 keys: {
                     at: number;
@@ -2973,6 +3022,7 @@ export interface components {
                     ease?: ("linear" | "hold") | number[];
                 }[];
             };
+            hands: (components["schemas"]["HandAttribute"] | components["schemas"]["HandGroupTime"] | components["schemas"]["HandMemory"])[];
         };
         Speed: {
             /**

@@ -427,7 +427,7 @@ export interface paths {
         put?: never;
         /**
          * Stop
-         * @description Stop computing; the frames that are there stay.
+         * @description Stop computing, or only what the effect is compared with; the frames that are there stay.
          */
         post: operations["stop_api_effects__effect_id__stop_post"];
         delete?: never;
@@ -1045,6 +1045,12 @@ export interface components {
          * @description Which document to run: the saved one, or one that is being tried while a value is dragged.
          */
         Ask: {
+            /**
+             * Beside
+             * @description Compute it beside the effect's own run, to compare the two.
+             * @default false
+             */
+            beside: boolean;
             /** Document */
             document?: {
                 [key: string]: unknown;
@@ -2673,7 +2679,9 @@ export interface operations {
     };
     stop_api_effects__effect_id__stop_post: {
         parameters: {
-            query?: never;
+            query?: {
+                beside?: boolean;
+            };
             header?: never;
             path: {
                 effect_id: string;

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import pkgutil
 
-PACKAGES = ("amounts", "quantities", "conditions", "urges", "actions", "shapes", "fields", "births", "looks")
+PACKAGES = ("amounts", "quantities", "conditions", "urges", "handing", "actions", "shapes", "fields", "births", "looks")
 
 
 def load() -> None:

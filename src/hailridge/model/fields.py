@@ -116,17 +116,19 @@ def numbers(default: list[float], *, label: str = "", help: str = "", optional: 
 
 
 def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "", only: tuple[str, ...] = (),
-              makes: dict[str, Any] | None = None) -> Any:  # fmt: skip
+              but: tuple[str, ...] = (), makes: dict[str, Any] | None = None) -> Any:  # fmt: skip
     """The id of something else in the document.
 
     `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list; `only` the kinds of
-    things that can be named, where not all can; `makes` that a new part gets a new thing of its own, with these values.
+    things that can be named, where not all can; `but` ids that are not offered; `makes` that a new part gets a new thing of its own, with these values.
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
     if makes is not None:
         ui["makes"] = makes  # type: ignore[assignment]
     if only:
         ui["only"] = list(only)  # type: ignore[assignment]
+    if but:
+        ui["but"] = list(but)  # type: ignore[assignment]
     if many:
         return Field(default_factory=list, description=help or None, json_schema_extra={"ui": cast(Any, ui)})
     return _field(None if optional else ..., ui)

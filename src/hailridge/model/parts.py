@@ -147,6 +147,19 @@ class Urge(Kind):
         raise NotImplementedError
 
 
+class Handing(Kind):
+    """One thing that a child gets of its parent, beyond what the table of attributes hands on anyhow."""
+
+    slot: ClassVar[str] = "handing"
+
+    id: Identifier | None = None
+    """What it is called by in the list that it stands in; none where it stands alone."""
+
+    def give(self, moment: Any, rows: Any, parents: Any) -> None:
+        """Write what children (`rows`, a slice) get of their parents (k,)."""
+        raise NotImplementedError
+
+
 class Shape(Kind):
     """Something with a transform: source, obstacle or target by use, not by kind."""
 

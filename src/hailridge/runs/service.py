@@ -35,6 +35,9 @@ SCENES_KEPT = 12
 LOOKED_AT = 4
 """Trials read last whose frames stay, whatever becomes of their effects."""
 
+BESIDE = " beside"
+"""What the name of an effect gets where a second run of it is computed at the same time."""
+
 FINISHED_KEPT = 4
 """Finished runs an effect of which later ones can take over the frames that are the same."""
 
@@ -58,7 +61,8 @@ class Trial:
 
 
 class Runs:
-    """What the web layer asks for frames. One bake an effect is computed at a time: the newest document asked for."""
+    """What the web layer asks for frames. One bake an effect is computed at a time, the newest document asked for, and one beside it that it is
+    compared with."""
 
     def __init__(self, library: Library, bakes: Bakes, pool: Pool) -> None:
         self.library, self.bakes, self.pool = library, bakes, pool
@@ -75,32 +79,38 @@ class Runs:
         self.on_done: Callable[[str, str], None] = lambda effect_id, key: None
         pool.listener = self._progress
 
-    def open(self, effect_id: str, effect: Effect, wanted: int = 0, onward: str | None = None) -> tuple[TrialRow, dict[str, Any]]:
+    def open(
+        self, effect_id: str, effect: Effect, wanted: int = 0, onward: str | None = None, beside: bool = False
+    ) -> tuple[TrialRow, dict[str, Any]]:  # fmt: skip
         """The trial of a document, with its bake running or ready. A bake that failed or was stopped is tried again.
 
         `wanted` is the frame that somebody looks at: it is handed over as soon as it is there. With `onward`, the id of a trial, the run goes
-        on from that frame of that trial, whatever was changed before it; the result is provisional.
+        on from that frame of that trial, whatever was changed before it; the result is provisional. One `beside` takes the place of the one that
+        was compared before, and leaves the effect's own alone.
         """
+        lane = effect_id + BESIDE * beside
         ground = self._ground(onward, wanted) if onward else None
         row = self.bakes.open_trial(effect_id, effect, f"{ground[0]} {ground[1]}" if ground else "")
         with self._asking:
             present = self.bakes.bake(row.bake_key)
             with self._lock:
-                active = self._active.get(effect_id)
-                running = active is not None and not active.abandoned and active.message["key"] == row.bake_key
-                if not running:
-                    self._active.pop(effect_id, None)
+                both = (self._active.get(name) for name in (effect_id, effect_id + BESIDE))
+                running = any(job is not None and not job.abandoned and job.message["key"] == row.bake_key for job in both)
+                mine = self._active.get(lane)
+                outdated = mine is None or mine.message["key"] != row.bake_key or not running
+                if outdated:
+                    self._active.pop(lane, None)
             if not running and (present is None or present.state != "done"):
                 base, start = ground or self._unchanged(effect_id, effect)
                 message = {"what": "bake", "key": row.bake_key, "document": row.document, "wanted": wanted, "base": base, "from": start}
                 # It is known from now on, whatever becomes of the process that is to compute it.
                 self.bakes.expect(row.bake_key, effect.clock.last_frame)
-                job = self.pool.submit(message, effect_id, replace=True)
+                job = self.pool.submit(message, lane, replace=True)
                 with self._lock:
-                    self._active[effect_id] = job
-                job.result.add_done_callback(lambda future: self._done(effect_id, job, future.result()))
-            elif not running:
-                self.pool.stop(effect_id)
+                    self._active[lane] = job
+                job.result.add_done_callback(lambda future: self._done(lane, job, future.result()))
+            elif outdated:
+                self.pool.stop(lane)
                 if present is not None and present.state == "done" and not ground:
                     self._remember(effect_id, row.bake_key, effect)
         return row, self.status(row.bake_key, effect) | {"provisional_from": ground[1] + 1 if ground else None}
@@ -137,9 +147,10 @@ class Runs:
             others = [entry for entry in known if entry[0] != key]
             known[:] = [*others[-(FINISHED_KEPT - 1) :], (key, effect)]
 
-    def stop(self, effect_id: str) -> bool:
-        """Stop computing for an effect; the frames that are there stay."""
-        return self.pool.stop(effect_id)
+    def stop(self, effect_id: str, beside: bool = False) -> bool:
+        """Stop computing for an effect, or only what it is compared with; the frames that are there stay."""
+        lanes = [effect_id + BESIDE] if beside else [effect_id, effect_id + BESIDE]
+        return any([self.pool.stop(lane) for lane in lanes])
 
     def status(self, key: str, effect: Effect) -> dict[str, Any]:
         """How far a bake is. `waiting` names the effects whose runs it waits for; none where it does not wait."""
@@ -160,7 +171,8 @@ class Runs:
 
     def _names(self, effects: list[str]) -> list[str]:
         names = self.library.names()
-        return [names[effect] for effect in effects if effect in names]
+        found = (effect.removesuffix(BESIDE) for effect in effects)
+        return [names[effect] for effect in found if effect in names]
 
     def in_use(self) -> set[str]:
         """The bakes that are being computed or were looked at just now: their frames stay."""
@@ -170,7 +182,7 @@ class Runs:
 
     def forget(self, effect_id: str) -> None:
         """Stop computing for an effect that goes, and let go what is remembered of it."""
-        self.pool.stop(effect_id)
+        self.stop(effect_id)
         with self._lock:
             self._finished.pop(effect_id, None)
             for trial_id in [name for name, trial in self._trials.items() if trial.effect_id == effect_id]:
@@ -281,16 +293,16 @@ class Runs:
             # In line: told with the names of those before it; or its turn has come.
             ahead = None if message["over"] else self.pool.ahead_of(message["key"])
             message = {**message, "waiting": self._names(ahead) if ahead is not None else None}
-        self.listener({**message, "effect": message["owner"]})
+        self.listener({**message, "effect": message["owner"].removesuffix(BESIDE)})
 
-    def _done(self, effect_id: str, job: Job, result: dict[str, Any]) -> None:
+    def _done(self, lane: str, job: Job, result: dict[str, Any]) -> None:
         """A bake has ended. One that was replaced in the meantime is no news: its successor speaks for the effect."""
-        key = job.message["key"]
+        key, effect_id = job.message["key"], lane.removesuffix(BESIDE)
         with self._asking:
             with self._lock:
-                if self._active.get(effect_id) is not job:
+                if self._active.get(lane) is not job:
                     return
-                del self._active[effect_id]
+                del self._active[lane]
             if result["state"] in ("failed", "stopped"):
                 # A process that was ended could not write it. The store may be what failed; the page is told all the same.
                 with suppress(Exception):

@@ -93,6 +93,10 @@ def placed(cls: type[Kind]) -> Placed:
             raw["rules"].append({"id": "mine", "label": "Mine", "actions": []})
             own = _put(raw, ("rules", 3, "actions", 0), "steer")
             return _put(own.document, ("rules", 3, "actions", 0, "urges", 0), tag)
+        case "handing":
+            raw["rules"].append({"id": "mine", "label": "Mine", "trigger": "once", "actions": []})
+            own = _put(raw, ("rules", 3, "actions", 0), "spawn")
+            return _put(own.document, ("rules", 3, "actions", 0, "hands", 0), tag)
         case "shape":
             own = _put(raw, ("shapes", 3), tag, {"id": "mine", "label": "Mine", **({"asset": "mesh"} if "asset" in cls.model_fields else {})})
             own.document["sources"][0]["shape"] = "mine"

@@ -36,6 +36,7 @@ class Ask(BaseModel):
     document: dict[str, Any] | None = None
     frame: int = Field(0, ge=0, le=1_000_000, description="The frame on the page's stage: handed over first.")
     onward: str | None = Field(None, max_length=64, description="Go on from that frame of this trial, provisionally.")
+    beside: bool = Field(False, description="Compute it beside the effect's own run, to compare the two.")
 
 
 class TrialOut(BaseModel):
@@ -66,7 +67,7 @@ def open_trial(effect_id: str, ask: Ask, context: Shared) -> TrialOut:
     """The trial of the effect's document; computing starts if it has not been computed before."""
     row = context.library.effect(effect_id)
     effect = read_effect(ask.document if ask.document is not None else row.document)
-    trial, status = context.runs.open(effect_id, effect, ask.frame, ask.onward)
+    trial, status = context.runs.open(effect_id, effect, ask.frame, ask.onward, ask.beside)
     any_frame = drifts(effect) and context.runs.trial(trial.id).plan.without_history
     names, rate = names_of(effect), effect.clock.frames_per_second
     return TrialOut(id=trial.id, key=trial.bake_key, frames_per_second=rate, any_frame=any_frame, names=names, **status)
@@ -84,9 +85,9 @@ def get_trial(trial_id: str, context: Shared) -> TrialOut:
 
 
 @router.post("/effects/{effect_id}/stop")
-def stop(effect_id: str, context: Shared) -> bool:
-    """Stop computing; the frames that are there stay."""
-    return context.runs.stop(effect_id)
+def stop(effect_id: str, context: Shared, beside: bool = False) -> bool:
+    """Stop computing, or only what the effect is compared with; the frames that are there stay."""
+    return context.runs.stop(effect_id, beside)
 
 
 @router.get("/trials/{trial_id}/stats")

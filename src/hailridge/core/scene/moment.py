@@ -334,6 +334,12 @@ class Moment:
             self.any_doomed = True
             self.answers.changed(REMOVED)
 
+    def spare(self, rows: Rows) -> None:
+        """Take back that they leave."""
+        if number_of(rows):
+            self.doomed[rows] = False
+            self.answers.changed(REMOVED)
+
     def pile_up(self, given: Contribution, rows: Rows) -> None:
         """Add what a force gives for these rows to the motion of this step."""
         if self.buffers.piles.count != self.count:

@@ -16,7 +16,7 @@ from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import as_factor
 from hailridge.core.state.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
 from hailridge.core.step.obstacles import Obstacles
-from hailridge.core.step.own import give_first_values, hand_on
+from hailridge.core.scene.own import give_first_values, hand_on
 from hailridge.core.step.sides import keep_with_parents, set_on_side
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Source, rule_numbers
@@ -155,7 +155,7 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     if len(litter.removed):
         # Births have stopped, and nobody leaves for children that do not come.
         barren = litter.parents[(born == 0) & (counts > 0)]
-        moment.doomed[np.intersect1d(barren, litter.removed, assume_unique=True)] = False
+        moment.spare(np.intersect1d(barren, litter.removed, assume_unique=True))
     if number == 0:
         return
     which = np.repeat(np.arange(len(counts)), born)
@@ -188,11 +188,15 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
     away, _directions = points_in_ball(uniforms(keys, action.item, 1, scene.seed))
     begins = column("position")[parents]
-    if litter.shares is not None:
+    if action.born == "place":
+        begins = np.broadcast_to(np.asarray(action.place.give(moment, parents), np.float32), (number, 3))
+    elif litter.shares is not None:
         passed = litter.shares.of(which, siblings).astype(np.float32)
         begins = begins + (moment.places_at_start(parents) - begins) * (1 - passed[:, None]) + column("velocity")[rows] * left[:, None]
     if litter.ways is not None:
         begins = begins + litter.ways[which]
+    if action.born == "surface":
+        begins = begins + aims * column("radius")[parents][:, None]
     column("position")[rows] = begins + away * as_factor(action.around.give(moment, rows))
     if moment.particles.has("orientation"):
         # A child is turned as its parent is, and spins with it.
@@ -213,6 +217,8 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     remaining = np.maximum(column("lifetime")[parents] - column("age")[parents], 0)
     column("lifetime")[rows] = _mixed(np.asarray(action.lifetime.give(moment, rows), np.float32), remaining, action.inherit_life)
     hand_on(moment, rows, parents)
+    for handing in action.hands:
+        handing.give(moment, rows, parents)
     moment.log.add(Happening.BIRTH, moment, rows, litter.rule, present=group, parent=column("id")[parents])
     if litter.shares is not None:
         moment.log.date_last(moment.time - left)

@@ -13,18 +13,23 @@ from hailridge.core.scene.around import WAYS, around
 from hailridge.core.scene.buffers import Litter, Shares
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, as_indices, lengths, number_of, taken
+from hailridge.core.state.randomness import child_keys, item_number
 from hailridge.model import fields
 from hailridge.model.attributes import AttributeInfo, Table, memory_of_rule, remembered
 from hailridge.model.kind import RuleMemory
-from hailridge.model.parts import LASTING, LIVING, Action, Amount, Place
+from hailridge.model.parts import LASTING, LIVING, Action, Amount, Handing, Place
 
 PACES = {"occasion": "each time", "second": "a second", "metre": "a metre of its way"}
 """When a rule's children come: all at once whenever it acts, or spread over time or along the way of each parent for as long as it holds."""
 
 PARENTS = {"removed": "removing the parent", "kept": "keeping the parent"}
 
+NEW_NUMBERS = item_number("new random numbers")
+
 MOST_CHILDREN = 1e7
 """Of one parent at a time: more than any budget."""
+
+BORN = {"there": "where it is", "surface": "on its surface", "place": "at"}
 
 HEADINGS = {"motion": "along its motion", "surface": "away from the surface", "up": "upward", "any": "any way", "target": "toward"}
 
@@ -146,11 +151,32 @@ class Remove(Action):
         moment.doom(np.flatnonzero(taken_along & ~moment.doomed))
 
 
+class Redraw(Action):
+    title: ClassVar[str] = "draw new random numbers"
+    also: ClassVar[str] = "reseed seed vary limb branch another chance luck"
+    sentence: ClassVar[str] = "draw new random numbers, outcome {outcome}"
+    category: ClassVar[str] = "Population"
+    help: ClassVar[str] = (
+        "From now on everything random about the particle, and about all that comes of it, is drawn anew: one limb of a figure grows otherwise and "
+        "no other changes. Each outcome is always the same one. In a rule *on birth* with a test for one number, it is the limb of "
+        "that particle; the probe makes such a rule."
+    )
+    places: ClassVar[tuple[Place, ...]] = LIVING
+
+    kind: Literal["redraw"] = "redraw"
+    outcome: int = fields.number(1, low=1, high=1_000_000, soft=(1, 20), whole=True, label="Outcome")
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        keys = moment.column("key")
+        present = keys[rows]
+        keys[rows] = child_keys(present, np.full(len(present), self.outcome, np.uint64), NEW_NUMBERS, 0, moment.scene.seed)
+
+
 class Spawn(Action):
     title: ClassVar[str] = "give birth"
     also: ClassVar[str] = "split birth emit children divide shatter burst"
     sentence: ClassVar[str] = (
-        "split into {count} {group}[ {per}], {parent}[, in the middle of those found by {at}], thrown {speed} {heading}[ {target}][ within {cone}]"
+        "split into {count} {group}[ {per}], {parent}[, in the middle of those found by {at}][, born {born}][ {place}], thrown {speed} {heading}[ {target}][ within {cone}]"
         "[, around it by {around}], radius {radius}, "
         "living {lifetime}[, {color}][, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour]"
         "[, {inherit_radius} of its radius][, {inherit_life} of its remaining life]"
@@ -185,10 +211,21 @@ class Spawn(Action):
         "neighbourhood", label="Born in the middle of those found by", optional="no neighbourhood: where it is",
         help="Whoever finds nobody gives no birth.",
     )  # fmt: skip
+    born: Literal["there", "surface", "place"] = fields.choice(
+        "there", BORN, label="Born", renews=True,
+        help="On its surface: on the side toward which the child is thrown, as far from its middle as the parent's radius.",
+    )  # fmt: skip
+    place: Amount = fields.amount([0.0, 0.0, 0.0], value="vector", unit="m", label="Place", help="In the world, read of the parent.")
     inherit_velocity: float = fields.number(0.0, unit="percent", low=-200, high=200, soft=(0, 100), label="Of its motion")
     inherit_color: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its colour")
     inherit_radius: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its radius")
     inherit_life: float = fields.number(0.0, unit="percent", low=0, high=100, soft=(0, 100), label="Of its remaining life")
+    hands: list[Handing] = fields.slot("handing", many=True, label="Handed on")
+
+    @classmethod
+    def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:
+        """A place to begin with where children are born at one."""
+        return raw | {"place": {"kind": "fixed", "value": [0.0, 1.0, 0.0] if raw.get("born") == "place" else [0.0, 0.0, 0.0]}}
 
     def asks_around(self) -> Iterator[tuple[str, str]]:
         if self.at is not None:
@@ -197,6 +234,11 @@ class Spawn(Action):
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
         if self.heading == "target" and self.target is None:
             yield "target", "its children are thrown toward no shape; choose one as their target"
+        if self.born == "place" and self.at is not None:
+            yield "place", "children are born either in the middle of those found or at a place of their own, not both"
+        named = [getattr(handing, "attribute", getattr(handing, "rule", handing.kind)) for handing in self.hands]  # type: ignore[attr-defined]
+        if len(set(named)) < len(named):
+            yield "hands", "something is handed on twice; the last of them would count"
 
     @property
     def stands(self) -> tuple[Place, ...]:
@@ -264,7 +306,7 @@ class LeaveMarks(Spawn):
     title: ClassVar[str] = "leave marks"
     also: ClassVar[str] = "trail trace track dots footprints draw line branch behind stationary"
     sentence: ClassVar[str] = (
-        "leave {count} {group} {per}[, {parent}][, in the middle of those found by {at}][, thrown {speed} {heading}][ {target}][ within {cone}]"
+        "leave {count} {group} {per}[, {parent}][, in the middle of those found by {at}][, born {born}][ {place}][, thrown {speed} {heading}][ {target}][ within {cone}]"
         "[, around it by {around}], radius {radius}, living {lifetime}[, {color}], with {inherit_life} of its remaining life"
         "[, handing on {inherit_velocity} of its motion][, {inherit_color} of its colour][, {inherit_radius} of its radius]"
     )

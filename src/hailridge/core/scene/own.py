@@ -27,16 +27,19 @@ def give_first_values(moment: Moment, rows: slice) -> None:
 def hand_on(moment: Moment, rows: slice, parents: NDArray[np.intp]) -> None:
     """What children (`rows`) have of each own attribute: their parents' value, a first value of their own, or some of both."""
     for info in moment.scene.table.values():
-        if not info.own:
-            continue
-        column = moment.column(info.column)
-        share = info.share / 100
-        if share >= 1:
-            column[rows] = column[parents]
-        elif share <= 0:
-            column[rows] = _first(moment, info, rows)
-        else:
-            column[rows] = _mixed(moment, info, rows, np.broadcast_to(_first(moment, info, rows), column[rows].shape), column[parents], share)
+        if info.own:
+            share_of(moment, info, rows, parents, info.share)
+
+
+def share_of(moment: Moment, info: AttributeInfo, rows: slice, parents: NDArray[np.intp], percent: float) -> None:
+    """Give children (`rows`) this much of their parents' value of an own attribute, the rest being a first value of their own."""
+    column, share = moment.column(info.column), percent / 100
+    if share >= 1:
+        column[rows] = column[parents]
+    elif share <= 0:
+        column[rows] = _first(moment, info, rows)
+    else:
+        column[rows] = _mixed(moment, info, rows, np.broadcast_to(_first(moment, info, rows), column[rows].shape), column[parents], share)
 
 
 def _first(moment: Moment, info: AttributeInfo, rows: slice) -> Any:
