@@ -135,11 +135,13 @@ class Maker:
                 return self.number(schema)
         return None
 
-    def keys(self, wide: bool) -> dict[str, Any]:
-        """Keyframes of one sort of values, in order of time."""
+    def keys(self, wide: bool, number: dict[str, Any] | None = None) -> dict[str, Any]:
+        """Keyframes of one sort of values, in order of time; numbers mostly within the limits of the one in whose place they stand."""
+        ends = {} if number is None or self.choose.random() < 0.1 else number
 
         def value() -> Any:
-            return [self.choose.uniform(0, 1) for _ in range(3)] if wide else self.choose.uniform(0, 2)
+            drawn = self.choose.uniform(0, 2)
+            return [self.choose.uniform(0, 1) for _ in range(3)] if wide else min(max(drawn, ends.get("minimum", drawn)), ends.get("maximum", drawn))
 
         eases: list[Any] = ["linear", "hold", [0.4, 0.0, 0.6, 1.0], [0.2, -3.0, 0.8, 4.0]]
         return {"keys": [{"at": n * 0.3, "value": value(), "ease": self.choose.choice(eases)} for n in range(self.choose.randint(1, 3))]}
@@ -155,7 +157,8 @@ class Maker:
         pool = shallow if depth > 3 and shallow else plain if self.choose.random() < 0.9 else options
         chosen = self.choose.choice(pool or options)
         if "keys" in chosen.get("properties", {}):
-            return self.keys(any(option.get("type") == "array" for option in options))
+            number = next((option for option in options if option.get("type") == "number"), None)
+            return self.keys(any(option.get("type") == "array" for option in options), number)
         return self.value(chosen, name, depth + 1)
 
     def thing(self, schema: dict[str, Any], depth: int) -> dict[str, Any]:
@@ -170,7 +173,7 @@ class Maker:
         if name in ("who", "members", "fields"):
             return self.choose.sample(IDS["group" if name == "who" else "shape" if name == "members" else "field"], self.choose.randint(0, 2))
         if name == "keys":
-            return self.keys(self.choose.random() < 0.2)["keys"]
+            return self.keys(self.choose.random() < 0.05)["keys"]
         low, high = schema.get("minItems", 0), min(schema.get("maxItems", 3), 3)
         return [self.value(schema["items"], name, depth + 1) for _ in range(self.choose.randint(low, max(low, high if depth < 4 else low)))]
 

@@ -328,13 +328,15 @@ class Forecasts(unittest.TestCase):
     def test_exact_for_age_chance_generation_and_groups(self) -> None:
         """Whatever pushes and looks there are besides, frame by frame and group by group."""
         push = rule({"kind": "turbulence"}, {"kind": "drag", "half_life": 0.2}, id="push")
-        twig = rule(split(1.4, "b", parent="kept", lifetime={"kind": "spread", "value": 0.6, "spread": 0.3}), id="twig", who=["a"],
+        hands = [{"kind": "memory", "rule": "push", "id": "h1"}, {"kind": "memory", "rule": "turn", "id": "h2"}, {"kind": "group_time", "id": "h3"}]
+        twig = rule(split(1.4, "b", parent="kept", lifetime={"kind": "spread", "value": 0.6, "spread": 0.3}, born="surface", hands=hands), id="twig", who=["a"],
             condition={"kind": "all", "conditions": [compare("age", "at_least", 0.3), {"kind": "chance", "probability": 0.05, "per": "occasion"}]})  # fmt: skip
         stream = rule(split(6.0, "b", per="second", parent="kept", lifetime=0.4), id="stream", who=["a"], condition=compare("generation", "below", 2.0))
         turn = rule({"kind": "move", "group": "a"}, id="turn", who=["b"], condition=compare("time_in_group", "at_least", 0.25), trigger="once")
         calm = rule({"kind": "multiply", "attribute": "lifetime", "factor": 0.5, "per": "occasion"}, id="calm", who=["b"], trigger="birth")
+        again = rule({"kind": "redraw"}, id="again", who=["a"], trigger="birth", condition=compare("number", "above", 20.0))
         for rate in (24.0, 50.0):
-            raw = document(push, twig, stream, turn, calm, groups=["a", "b"], speed=2.0, source={"emission": {"kind": "rate", "rate": 40.0}, "lifetime": 1.5},
+            raw = document(push, again, twig, stream, turn, calm, groups=["a", "b"], speed=2.0, source={"emission": {"kind": "rate", "rate": 40.0}, "lifetime": 1.5},
                 clock={"duration": 2.0, "frames_per_second": rate})  # fmt: skip
             told, frames = self.both(raw)
             self.assertEqual((told.left_out, told.sampled_from, told.budget_at), ([], None, None))

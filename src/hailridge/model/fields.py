@@ -120,7 +120,8 @@ def reference(to: str, *, label: str = "", help: str = "", optional: str = "", m
     """The id of something else in the document.
 
     `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list; `only` the kinds of
-    things that can be named, where not all can; `but` ids that are not offered; `makes` that a new part gets a new thing of its own, with these values.
+    things that can be named, where not all can; `but` ids that are not offered; `makes` that a
+    new part gets a new thing of its own, with these values.
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
     if makes is not None:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator
 from typing import Any
 
 from hailridge.core.kinds.actions.change import Add, Multiply
-from hailridge.core.kinds.actions.population import PACES, Spawn
+from hailridge.core.kinds.actions.spawn import PACES, Spawn
 from hailridge.core.kinds.amounts.curve import OverCurve
 from hailridge.core.kinds.amounts.spread import Spread
 from hailridge.core.kinds.births.emissions import Fill

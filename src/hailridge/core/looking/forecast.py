@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge.core.kinds.actions.population import Spawn
+from hailridge.core.kinds.actions.spawn import Spawn
 from hailridge.core.looking.order import subject
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.effect import Effect
@@ -37,7 +37,7 @@ PLACED = frozenset({"noise", "field"})
 COUNTING = frozenset({"move", "move_back", "live_on", "switch", "remove", "spawn", "mark"})
 """Actions that decide how many there are, or in which group."""
 
-CHANGING = frozenset({"set", "add", "multiply", "approach", "restore"})
+CHANGING = frozenset({"set", "add", "multiply", "approach", "restore", "redraw"})
 """Actions that change what others may read."""
 
 MOST_PARTICLES = 5_000_000
@@ -135,10 +135,10 @@ def dried(effect: Effect) -> tuple[Effect, list[str]]:
     for rule in raw["rules"]:
         if rule["id"] in kept:
             for branch, places in kept[rule["id"]].items():
-                rule[branch] = [_still(rule[branch][place]) for place in places]
+                rule[branch] = [_still(rule[branch][place], known) for place in places]
             rules.append(rule)
     for source, given in zip(raw["sources"], effect.sources, strict=True):
-        source["actions"] = [source["actions"][place] for place in _followed(given.actions, known)]
+        source["actions"] = [_still(source["actions"][place], known) for place in _followed(given.actions, known)]
     weight = {"id": WEIGHT, "label": WEIGHT, "type": "number", "initial": {"kind": "fixed", "value": 1.0}, "share": 100.0}
     # What is expected beyond the budget is not drawn, but it has to be known that it would come.
     raw["clock"]["particle_budget"] = MOST_PARTICLES
@@ -189,10 +189,12 @@ def _unread(part: Any, rules: set[str]) -> str:
     return ""
 
 
-def _still(action: dict[str, Any]) -> dict[str, Any]:
-    """An action of the dry run: what it gives that goes by place is not asked for."""
+def _still(action: dict[str, Any], rules: set[str]) -> dict[str, Any]:
+    """An action of the dry run: what it gives that goes by place is not asked for, nor what rules remember that are left out."""
     if action["kind"] in ("spawn", "mark"):
         for name in ("speed", "around", "radius"):
             action[name] = {"kind": "fixed", "value": 0.0}
-        action["color"] = {"kind": "fixed", "value": [1.0, 1.0, 1.0]}
+        for name in ("color", "place"):
+            action[name] = {"kind": "fixed", "value": [1.0, 1.0, 1.0]}
+        action["hands"] = [hand for hand in action["hands"] if hand.get("rule") is None or hand["rule"] in rules]
     return action

@@ -7,7 +7,8 @@ from typing import Any
 
 from hailridge.core.kinds.actions.approach import Approach
 from hailridge.core.kinds.actions.change import Add, Multiply, Set
-from hailridge.core.kinds.actions.population import LiveOn, Move, Remove, Spawn, Switch
+from hailridge.core.kinds.actions.population import LiveOn, Move, Remove, Switch
+from hailridge.core.kinds.actions.spawn import Spawn
 from hailridge.core.kinds.conditions.tests import Chance
 from hailridge.core.looking.advisory import Advisory
 from hailridge.core.looking.certainty import judge

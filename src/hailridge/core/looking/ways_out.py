@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from hailridge.core.kinds.actions.population import Spawn
+from hailridge.core.kinds.actions.spawn import Spawn
 from hailridge.core.kinds.amounts.fixed import Fixed
 from hailridge.core.kinds.amounts.spread import Spread
 from hailridge.core.kinds.births.emissions import Burst, Rate

@@ -11,12 +11,12 @@ from hailridge.core.kinds.births.directions import scattered
 from hailridge.core.scene.bodies import displacement_between
 from hailridge.core.scene.buffers import Litter
 from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.own import give_first_values, hand_on
 from hailridge.core.scene.span import Birth, Span
 from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import as_factor
 from hailridge.core.state.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
 from hailridge.core.step.obstacles import Obstacles
-from hailridge.core.scene.own import give_first_values, hand_on
 from hailridge.core.step.sides import keep_with_parents, set_on_side
 from hailridge.model.attributes import BUILT_IN
 from hailridge.model.effect import Source, rule_numbers
