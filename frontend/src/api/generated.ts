@@ -1397,6 +1397,8 @@ export interface components {
         FieldOut: {
             /** Along */
             along?: string | null;
+            /** But */
+            but?: string[] | null;
             /** Default */
             default?: unknown;
             /** Help */

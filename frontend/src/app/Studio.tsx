@@ -6,6 +6,7 @@ import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { Clock } from "@/clock/Clock";
 import { LensPane } from "@/lens/LensPane";
 import { Score } from "@/score/Score";
+import { SideBySide } from "@/stage/Beside";
 import { Stage } from "@/stage/Stage";
 import type { Session } from "@/state/session";
 import { CheckProvider } from "@/state/advisories";
@@ -122,7 +123,9 @@ function Opened({ picture }: { picture: string | null }) {
         )}
         <div className="flex min-w-0 flex-1 flex-col">
           <div className="relative min-h-0 flex-1">
-            <Stage opening={picture} />
+            <SideBySide>
+              <Stage opening={picture} />
+            </SideBySide>
             {!stageOnly && <LensPane />}
             {stageOnly && <StageOnlyHint />}
           </div>

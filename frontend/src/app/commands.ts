@@ -133,6 +133,11 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Colour everybody by group", "B", switched("byGroup"));
   const before = (on: boolean) => () => session.set({ before: on });
   stage("As it was before the last edit (hold)", "V", before(true), before(false));
+  if (session.state.comparing) stage("Done comparing", undefined, () => session.stopComparing());
+  effect.dials.forEach((dial) => {
+    if (dial.type === "number")
+      stage(`Compare two values of ${dial.label}`, undefined, () => session.beginComparing(dial));
+  });
   stage("Let go of what is ringed or chosen", "Escape", () => letGo(session));
   stage("The stage alone, or everything", "F", switched("stageOnly"));
 

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState } from "react";
 import { lastFrame, type FrameStats } from "@/state/run";
 import type { Group } from "@/state/document";
 import { useForecast } from "@/state/forecast";
-import { useNow, usePreferences, useRun, useSession, useStudio } from "@/state/use";
+import { useBeside, useNow, usePreferences, useRun, useSession, useStudio } from "@/state/use";
 import { count } from "@/ui/numbers";
 import { cx } from "@/ui/cx";
 
@@ -27,6 +27,7 @@ export function Strip() {
   const last = useStudio((state) => lastFrame(state.document));
   const tone = usePreferences((state) => state.tone);
   const forecast = useForecast()?.totals ?? NONE;
+  const beside = useBeside((state) => state.stats);
 
   useEffect(() => {
     const node = canvas.current?.parentElement;
@@ -41,10 +42,20 @@ export function Strip() {
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (context && size.width) {
-      draw(context, size.width, size.height, { stats, stale, range, groups, last, computing, provisional, forecast });
+      draw(context, size.width, size.height, {
+        stats,
+        stale,
+        range,
+        groups,
+        last,
+        computing,
+        provisional,
+        forecast,
+        beside,
+      });
     }
     // The tone decides the colours.
-  }, [size, stats, stale, range, groups, last, computing, provisional, forecast, tone]);
+  }, [size, stats, stale, range, groups, last, computing, provisional, forecast, beside, tone]);
 
   const frameAt = (clientX: number): number => {
     const box = canvas.current!.getBoundingClientRect();
@@ -155,10 +166,13 @@ interface Drawn {
   provisional: number | null;
   /** How many there will be in all, by frame. */
   forecast: readonly number[];
+  /** What the run with the other value of a dial has, where two are compared. */
+  beside: FrameStats[] | null;
 }
 
 function draw(context: CanvasRenderingContext2D, width: number, height: number, drawn: Drawn): void {
   const { stats, stale, range, groups, last, computing, provisional, forecast } = drawn;
+  const beside = drawn.beside?.slice(0, last + 1) ?? [];
   const ratio = window.devicePixelRatio || 1;
   context.canvas.width = width * ratio;
   context.canvas.height = height * ratio;
@@ -170,11 +184,18 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   const x = (number: number) => (number / last) * width;
   const base = height - TICKS;
   const waiting = stats.length <= last ? stale.slice(0, last + 1) : [];
-  const most = Math.max(1, ...stats.map((entry) => entry.count), ...waiting.map((entry) => entry.count), ...forecast);
+  const most = Math.max(
+    1,
+    ...stats.map((entry) => entry.count),
+    ...waiting.map((entry) => entry.count),
+    ...forecast,
+    ...beside.map((entry) => entry.count),
+  );
   const y = (value: number) => base - (value / most) * (base - 6);
   if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
   if (forecast.length > 1) expected(context, forecast, x, y, token("--text"));
   areas(context, stats, groups, x, y, 0.72);
+  if (beside.length > 1) other(context, beside, x, y, token("--ice"), token("--stage"));
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), computing);
   if (provisional !== null) hatch(context, x(provisional), width, height, token("--brass"), true);
@@ -237,6 +258,27 @@ function expected(
   context.globalAlpha = 0.09;
   context.fill();
   context.globalAlpha = 1;
+}
+
+/** How many there are with the other value: a line, with a dark edge that keeps it apart from the areas. */
+function other(
+  context: CanvasRenderingContext2D,
+  stats: FrameStats[],
+  x: Across,
+  y: (value: number) => number,
+  color: string,
+  edge: string,
+): void {
+  context.beginPath();
+  stats.forEach((entry) => context.lineTo(x(entry.frame), y(entry.count)));
+  for (const [style, width] of [
+    [edge, 4],
+    [color, 1.8],
+  ] as const) {
+    context.strokeStyle = style;
+    context.lineWidth = width;
+    context.stroke();
+  }
 }
 
 /** Births as ticks down from the base line, deaths further below, each as strong as many there are. */

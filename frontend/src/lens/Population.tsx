@@ -5,8 +5,8 @@ import { line } from "d3-shape";
 import { useMemo, useState } from "react";
 import type { Effect } from "@/state/document";
 import { doublingTime, useForecast } from "@/state/forecast";
-import { lastFrame } from "@/state/run";
-import { useRun, useSession, useStudio } from "@/state/use";
+import { lastFrame, type FrameStats } from "@/state/run";
+import { useBeside, useRun, useSession, useStudio } from "@/state/use";
 import { count } from "@/ui/numbers";
 
 const WIDTH = 286;
@@ -20,6 +20,7 @@ export function PopulationChart({ effect }: { effect: Effect }) {
   const [over, setOver] = useState<number | null>(null);
   const last = lastFrame(effect);
   const forecast = useForecast();
+  const beside = useBeside((state) => state.stats);
   const [log, setLog] = useState(false);
   const most = useMemo(
     () =>
@@ -27,8 +28,9 @@ export function PopulationChart({ effect }: { effect: Effect }) {
         1,
         ...stats.flatMap((entry) => Object.values(entry.population)),
         ...Object.values(forecast?.groups ?? {}).flat(),
+        ...(beside ?? []).flatMap((entry) => Object.values(entry.population)),
       ),
-    [stats, forecast],
+    [stats, forecast, beside],
   );
   const x = scaleLinear([0, last], [LEFT, WIDTH - 4]);
   const linear = scaleLinear([0, most], [TALL - 16, 6]).nice(3);
@@ -102,15 +104,25 @@ export function PopulationChart({ effect }: { effect: Effect }) {
             />
           ) : null;
         })}
-        {effect.groups.map((group) => {
-          const path = line<(typeof stats)[number]>(
-            (entry) => x(entry.frame),
-            (entry) => y(entry.population[String(group.id)] ?? 0),
-          )(stats);
-          return (
-            <path key={String(group.id)} d={path ?? ""} fill="none" stroke={String(group.color)} strokeWidth={1.6} />
-          );
-        })}
+        {[beside, stats].map((run, index) =>
+          effect.groups.map((group) => {
+            const path = line<FrameStats>(
+              (entry) => x(entry.frame),
+              (entry) => y(entry.population[String(group.id)] ?? 0),
+            )(run ?? []);
+            return path ? (
+              <path
+                key={`${index} ${String(group.id)}`}
+                d={path}
+                fill="none"
+                stroke={String(group.color)}
+                strokeWidth={index ? 1.6 : 2.6}
+                strokeLinecap="round"
+                strokeDasharray={index ? undefined : "0.1 5"}
+              />
+            ) : null;
+          }),
+        )}
         <line
           x1={x(at)}
           x2={x(at)}
@@ -127,6 +139,7 @@ export function PopulationChart({ effect }: { effect: Effect }) {
           <span key={String(group.id)} className="ml-2.5 whitespace-nowrap">
             <span className="mr-1 inline-block size-2 rounded-full" style={{ background: String(group.color) }} />
             {String(group.label)} {count(stats[at]?.population[String(group.id)] ?? 0)}
+            {beside && `, beside it ${count(beside[at]?.population[String(group.id)] ?? 0)}`}
           </span>
         ))}
       </p>

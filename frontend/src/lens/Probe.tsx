@@ -10,6 +10,7 @@ import { count, short } from "@/ui/numbers";
 import { Swatch } from "@/score/Chip";
 import { useRun, useSession, useStudio } from "@/state/use";
 import { Around } from "./Around";
+import { Descent } from "./Descent";
 
 interface Reading {
   label: string;
@@ -194,6 +195,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
           </table>
         </section>
       )}
+      {now && <Descent particle={particle} frame={frame} />}
       {now && <Around particle={particle} />}
       {now && <Why reasons={now.reasons} effect={effect} />}
       <Story story={story} effect={effect} frame={frame} />

@@ -7,6 +7,7 @@ import { X } from "lucide-react";
 import { kindOf, type Node, type Path } from "@/state/document";
 import { useScore } from "./context";
 import { deedId, listId } from "./dragging";
+import { Handings } from "./Handings";
 import { Exchangeable } from "./KindPicker";
 import { NotesAt } from "./notes";
 import { Sentence } from "./Sentence";
@@ -71,6 +72,7 @@ function Deed({ action, actions, index, path }: { action: Node; actions: Node[];
       {Array.isArray(action.urges) && (
         <Urges urges={action.urges as Node[]} path={[...inner, "urges"]} ordered={action.sharing !== "in_proportion"} />
       )}
+      {Array.isArray(action.hands) && <Handings hands={action.hands as Node[]} path={[...inner, "hands"]} />}
       <button
         type="button"
         aria-label={`Remove: ${info.title}`}

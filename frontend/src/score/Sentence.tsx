@@ -52,7 +52,8 @@ export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props
         {ends && more}
       </span>
       {rest}
-      {!ends && more}
+      {/* It takes no room of its own, so that it cannot be what goes onto one more line. */}
+      {!ends && <span className="inline-block w-0 whitespace-nowrap">{more}</span>}
     </>
   );
 }

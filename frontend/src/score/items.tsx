@@ -69,11 +69,16 @@ export const FieldItem = memo(function FieldItem({ field, index }: { field: Fiel
 
 /** A dial's value, edited as its type says. */
 export const DialItem = memo(function DialItem({ dial, index }: { dial: Dial; index: number }) {
+  const session = useSession();
   const info = useStudio((state) => state.catalogue.parts.dial!);
+  const extra =
+    dial.type === "number"
+      ? [{ label: "Compare with another value", onSelect: () => session.beginComparing(dial) }]
+      : [];
   const value = info.fields.find((field) => field.name === "value")!;
   const typed = { ...value, type: dial.type, unit: dial.unit, soft: null };
   return (
-    <Card collection="dials" item={dial} index={index} info={info}>
+    <Card collection="dials" item={dial} index={index} info={info} extra={extra}>
       <Chip field={typed} parent={dial} path={["dials", index, "value"]} />
     </Card>
   );

@@ -81,7 +81,8 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   if (field.to === "attribute")
     attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
   const fits = (id: string) =>
-    id === value || (id !== self && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
+    id === value ||
+    (id !== self && !field.but?.includes(id) && (!field.only || field.only.includes(kindsOf.get(id) ?? "")));
   const choices = choicesOf(field.to ?? "", score).filter((choice) => fits(choice.id));
   const present = choices.find((choice) => choice.id === value);
   // What others follow is changed with them: a value of the right type, unit and size.

@@ -86,6 +86,8 @@ export class StageEngine {
     private readonly session: Session,
     run: Run,
     private readonly tell: Listeners,
+    /** Whether it only stands beside another one: it looks from where that does, and rings nobody. */
+    private readonly beside = false,
   ) {
     this.run = run;
     this.renderer = new WebGLRenderer({
@@ -105,13 +107,16 @@ export class StageEngine {
     this.controls.addEventListener("change", () => this.looked());
     this.controls.addEventListener("start", () => (this.held = this.turned = true));
     this.controls.addEventListener("end", () => (this.held = false));
+    this.framed = beside;
     this.goTo(session.viewpoint.pose);
     const answering = {
       look: (view: ViewName) => this.turn(() => this.look(view)),
       go: (pose: Pose) => this.turn(() => this.goTo(pose)),
       frameSelected: () => this.turn(() => this.frameSelected()),
+      refit: (wider: number) => this.refit(wider),
     };
-    this.stops.push(session.viewpoint.answer(answering));
+    if (!beside) this.stops.push(session.viewpoint.answer(answering));
+    this.stops.push(session.viewpoint.follow(this.followCamera));
     this.stops.push(session.store.subscribe((now, before) => this.follow(now, before)));
     this.show(run);
   }
@@ -167,6 +172,12 @@ export class StageEngine {
     this.looked();
   }
 
+  private refit(wider: number): void {
+    if (!this.turned && this.framed) return this.look("home");
+    const away = this.camera.position.clone().sub(this.controls.target).divideScalar(wider);
+    this.goTo({ position: away.add(this.controls.target).toArray(), target: this.controls.target.toArray() });
+  }
+
   private turn(act: () => void): void {
     this.turned = true;
     act();
@@ -212,19 +223,34 @@ export class StageEngine {
     this.looked();
   }
 
+  /** Another stage has been turned: this one looks from there, too. */
+  private readonly followCamera = ({ position, target }: Pose) => {
+    this.camera.position.fromArray([...position]);
+    this.controls.target.fromArray([...target]);
+    this.camera.lookAt(this.controls.target);
+    this.fitDepth();
+    this.invalidate();
+  };
+
   private looked(): void {
+    const distance = this.fitDepth();
+    this.tell.metre(this.size[1] / (2 * Math.tan((this.camera.fov * Math.PI) / 360) * distance));
+    if (!this.session.state.picturing) {
+      const pose = { position: this.camera.position.toArray(), target: this.controls.target.toArray() };
+      this.session.viewpoint.stand(pose, this.followCamera);
+    }
+    if (this.held) this.move();
+    this.invalidate();
+  }
+
+  /** How near and how far it sees, and the ground that it looks at; returns how far away that is (m). */
+  private fitDepth(): number {
     const distance = this.camera.position.distanceTo(this.controls.target);
     this.camera.near = Math.max(1e-3, distance / 400);
     this.camera.far = Math.max(distance * 60, this.bounds.size * 20);
     this.camera.updateProjectionMatrix();
     this.ground.lie(this.controls.target, Math.max(6, distance * 2.6));
-    this.tell.metre(this.size[1] / (2 * Math.tan((this.camera.fov * Math.PI) / 360) * distance));
-    if (!this.session.state.picturing) {
-      const pose = { position: this.camera.position.toArray(), target: this.controls.target.toArray() };
-      this.session.viewpoint.stand(pose);
-    }
-    if (this.held) this.move();
-    this.invalidate();
+    return distance;
   }
 
   /** It is being turned: without a card many particles are drawn coarsely until it rests. */
@@ -296,12 +322,13 @@ export class StageEngine {
     const { document, hidden, byGroup, highlighted, particle, chosen } = this.session.state;
     const seen = asSeen(layersOf(shown?.frame ?? null), document.groups, hidden, byGroup);
     this.layers = seen;
-    const marked = highlighted?.ids ?? chosen ?? (particle !== null ? new Set([particle]) : null);
-    const all = highlighted?.left ? [...seen, highlighted.left] : seen;
+    const picked = highlighted?.ids ?? chosen ?? (particle !== null ? new Set([particle]) : null);
+    const marked = this.beside ? null : picked;
+    const all = highlighted?.left && !this.beside ? [...seen, highlighted.left] : seen;
     const options = {
       trial: shown?.trial ?? "",
       marked,
-      dim: highlighted !== null || chosen !== null,
+      dim: !this.beside && (highlighted !== null || chosen !== null),
       quads: !drawnInSoftware,
       merged: drawnInSoftware,
       sources: this.sources,

@@ -99,6 +99,8 @@ export class Run {
     frames?: Frames,
     /** How this run's document differs from the session's. */
     private readonly variant: (document: Effect) => Effect = (document) => document,
+    /** Whether it is computed beside the effect's own run, and does not take its place. */
+    private readonly beside = false,
   ) {
     this.frames = frames ?? new Frames();
   }
@@ -125,7 +127,8 @@ export class Run {
   }
 
   async stop(): Promise<void> {
-    await answered(api.POST("/api/effects/{effect_id}/stop", { params: { path: { effect_id: this.around.effect } } }));
+    const params = { path: { effect_id: this.around.effect }, query: { beside: this.beside } };
+    await answered(api.POST("/api/effects/{effect_id}/stop", { params }));
   }
 
   private async askNow(): Promise<void> {
@@ -139,7 +142,7 @@ export class Run {
       const trial = await answered(
         api.POST("/api/effects/{effect_id}/trials", {
           params: { path: { effect_id: this.around.effect } },
-          body: { document: this.variant(document), frame: this.around.frame(), onward: ground },
+          body: { document: this.variant(document), frame: this.around.frame(), onward: ground, beside: this.beside },
         }),
       );
       if (!this.closed) await this.take(trial, document);

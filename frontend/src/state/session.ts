@@ -7,6 +7,7 @@ import { answered, api, type Catalogue } from "@/api/client";
 import type { LayerData } from "@/stage/drawing/data";
 import type { App } from "./app";
 import { identified, same, withValue, type Effect, type Json, type Node, type Path } from "./document";
+import { valueNow } from "./keys";
 import { playheadOf } from "./openings";
 import { Playing } from "./playing";
 import { NARROW } from "@/ui/room";
@@ -26,6 +27,13 @@ export interface Highlight {
   /** Pinned stays when the pointer leaves. */
   pinned: boolean;
   key: string;
+}
+
+/** A dial with a second value: the run of the effect with it stands beside the effect's own, on the same clock. */
+export interface Comparing {
+  dial: string;
+  value: number;
+  run: Run;
 }
 
 /** Those ringed: `left` are drawn where they left, `turn` says that it is the record of a rule's turn in the step. */
@@ -99,6 +107,7 @@ export interface SessionState {
   measured: { from: Point; to: Point | null } | null;
   /** Raised when another reference picture lies behind the stage. */
   reference: number;
+  comparing: Comparing | null;
 }
 
 const HISTORY = 300;
@@ -165,6 +174,7 @@ export class Session {
       cut: { axis: "z", at: 0.5 },
       measured: null,
       reference: 0,
+      comparing: null,
     }));
     this.run = this.newRun((effect) => this.alone(effect));
     this.playing = new Playing(this);
@@ -194,7 +204,7 @@ export class Session {
     return [this.run, ...this.others];
   }
 
-  private newRun(variant?: (document: Effect) => Effect, like?: Run): Run {
+  private newRun(variant?: (document: Effect) => Effect, like?: Run, beside = false): Run {
     const around = {
       effect: this.id,
       frame: () => this.state.frame,
@@ -204,7 +214,7 @@ export class Session {
       settled: () => this.state.document === this.state.committed,
       ended: (last: number) => this.state.frame > last && this.set({ frame: last }),
     };
-    return new Run(around, like?.frames, variant);
+    return new Run(around, like?.frames, variant, beside);
   }
 
   /** One more run on the same clock, of a document that differs from the session's; `leave` drops it. */
@@ -220,6 +230,39 @@ export class Session {
     this.others.delete(run);
   }
 
+  /** Show the effect with another value of a dial beside it, or with yet another one; the dial itself stays as it is. */
+  compare(dial: string, value: number): void {
+    const before = this.state.comparing;
+    const run = before?.run ?? this.newRun((effect) => this.otherwise(effect), undefined, true);
+    this.others.add(run);
+    // Two stages need the room.
+    if (!before) this.set({ lensOpen: false, picturing: false, before: false });
+    this.set({ comparing: { dial, value, run } });
+    run.ask(this.state.document);
+  }
+
+  /** Compare a dial's value with one that is half as large again. */
+  beginComparing(dial: Effect["dials"][number]): void {
+    const present = Number(valueNow(dial.value, undefined, 0));
+    this.compare(dial.id, present === 0 ? 1 : Number((present * 1.5).toPrecision(3)));
+  }
+
+  stopComparing(): void {
+    const { comparing } = this.state;
+    if (!comparing) return;
+    this.set({ comparing: null });
+    this.leave(comparing.run);
+    void comparing.run.stop().catch(() => undefined);
+  }
+
+  private otherwise(document: Effect): Effect {
+    const { comparing } = this.state;
+    const other = document.dials.map((dial) =>
+      dial.id === comparing?.dial ? { ...dial, value: comparing.value } : dial,
+    );
+    return { ...this.alone(document), dials: other };
+  }
+
   /** The document as it is run: with rules picked out, all others are switched off, but only here. */
   private alone(document: Effect): Effect {
     const { solo } = this.state;
@@ -231,11 +274,14 @@ export class Session {
   /** Run these rules alone, all others out; none runs all again. */
   runAlone(rules: string[]): void {
     this.set({ solo: rules });
-    this.run.ask(this.state.document);
+    this.announce(this.state.document, false);
   }
 
   private announce(document: Effect, live: boolean): void {
+    const { comparing } = this.state;
+    if (comparing && !document.dials.some((dial) => dial.id === comparing.dial)) this.stopComparing();
     this.run.ask(document, live);
+    this.state.comparing?.run.ask(document, live);
   }
 
   // Editing

@@ -36,6 +36,13 @@ export const useStudio = <T>(select: (state: SessionState) => T): T => useStore(
 /** Something of the run that is shown. */
 export const useRun = <T>(select: (state: RunState) => T): T => useStore(useRunOf().store, select);
 
+/** Something of the run that the effect is compared with; null where it is compared with none. */
+export function useBeside<T>(select: (state: RunState) => T): T | null {
+  const run = useStudio((state) => state.comparing?.run ?? null);
+  const subscribe = useCallback((changed: () => void) => run?.store.subscribe(changed) ?? (() => undefined), [run]);
+  return useSyncExternalStore(subscribe, () => (run ? select(run.state) : null));
+}
+
 /** Something of the run at the playhead; `select` gives what stays the same value as long as it means the same. */
 export function useNow<T>(select: (now: FrameStats | undefined, frame: number, run: RunState) => T): T {
   const session = useSession();

@@ -16,20 +16,30 @@ export interface Answering {
   frameSelected?: () => void;
   /** Goes to a pose. */
   go?: (pose: Pose) => void;
+  /** The stage has become so many times as wide: what was in view stays in view. */
+  refit?: (wider: number) => void;
 }
 
 export class Viewpoint {
   /** The stage's camera, told by whoever moves it: pictures are seen from there unless they have a camera of their own. */
   private standing: Pose = { position: [5, 4, 9], target: [0, 1, 0] };
   private readonly answering: Answering[] = [];
+  private readonly following = new Set<(pose: Pose) => void>();
 
   get pose(): Pose {
     return this.standing;
   }
 
-  /** The camera has been moved here. */
-  stand(pose: Pose): void {
+  /** The camera has been moved here, by one of those who follow it or by somebody else. */
+  stand(pose: Pose, mover?: (pose: Pose) => void): void {
     this.standing = pose;
+    for (const follower of this.following) if (follower !== mover) follower(pose);
+  }
+
+  /** Be told wherever the camera goes; returns how to stop. */
+  follow(follower: (pose: Pose) => void): () => void {
+    this.following.add(follower);
+    return () => this.following.delete(follower);
   }
 
   /** Answer from now on; returns how to stop. */
@@ -43,6 +53,10 @@ export class Viewpoint {
 
   look(view: ViewName): void {
     this.answering.at(-1)?.look(view);
+  }
+
+  refit(wider: number): void {
+    this.answering.at(-1)?.refit?.(wider);
   }
 
   frameSelected(): void {

@@ -13,7 +13,7 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
+from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, raw_table
 from hailridge.model.collections import named
 from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
@@ -122,12 +122,12 @@ def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw, who: list[s
             continue
         if name in ("id", "label"):
             continue
-        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui.get("only"))
+        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui.get("only"), ui.get("but"))
     return node
 
 
-def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str] | None = None) -> str:
-    """The newest thing of a sort that can be named; one is made where there is none and one can be."""
+def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str] | None = None, but: list[str] | None = None) -> str:
+    """The newest thing of a sort that can be named; one is made where there is none and one can be. `but`: what cannot be."""
     if to == "attribute" and only:
         fitting = [info.id for info in raw_table(document).values() if info.own and info.value_type in only]
         if not fitting:
@@ -136,6 +136,12 @@ def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str
             declared.append({"id": identifier, "label": label, "type": only[0], "initial": {"kind": "fixed", "value": 0.0}})
             fitting = [identifier]
         return fitting[-1]
+    if to == "attribute" and but:
+        # In a list of such parts each names another.
+        listed = place.owner.get(place.name) if isinstance(place.owner, dict) else None
+        named_already = {entry.get("attribute") for entry in listed if isinstance(entry, dict)} if isinstance(listed, list) else set()
+        free = [info.id for info in reversed(list(raw_table(document).values())) if info.writable and info.id not in but and info.id not in named_already]
+        return next((name for name in free if name not in BUILT_IN), "mass" if "mass" in free or not free else free[-1])
     if to == "attribute":
         own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
         return own if isinstance(own, str) else "radius"

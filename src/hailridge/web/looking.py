@@ -12,6 +12,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field, ValidationError
 
 from hailridge.core.looking.certainty import allowed
+from hailridge.core.looking.descent import descent_of
 from hailridge.core.looking.field_picture import boundaries, picture_box, scene_box, slice_through
 from hailridge.core.looking.flow import coarse_to_fine, flow, slices
 from hailridge.core.looking.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
@@ -182,6 +183,18 @@ def _story(effect: Effect, events: Any) -> list[dict[str, Any]]:
         before, after = named(groups, int(event["previous"])), named(groups, int(event["present"]))
         out.append({**entry, "what": what.name.lower(), "item": named(among, int(event["item"])), "previous": before, "present": after})
     return out
+
+
+@router.get("/trials/{trial_id}/frames/{number}/particles/{particle}/descent", response_class=Response, responses=BINARY)
+def get_descent(trial_id: str, number: int, particle: int, context: Shared) -> Response:
+    """Whom a particle descends from, and the ids of its limb and its family at a frame, as a binary block; an empty one of who is not there."""
+    trial = context.runs.trial(trial_id)
+    with context.runs.moment(trial, number) as moment:
+        found = descent_of(moment, particle, context.runs.events(trial))
+    if found is None:
+        return Response(pack({"generation": None}, {}), media_type="application/octet-stream")
+    head = {"generation": found.generation, "family": found.family, "parent": found.parent}
+    return Response(pack(head, {"limb": found.limb, "members": found.members}), media_type="application/octet-stream")
 
 
 @router.get("/trials/{trial_id}/particles/{particle}/track")

@@ -38,6 +38,7 @@ class FieldOut(BaseModel):
     words: dict[str, str] | None = None
     to: str | None = None
     only: list[str] | None = None
+    but: list[str] | None = None
     optional: str | None = None
     many: str | bool | None = None
     slot: str | None = None

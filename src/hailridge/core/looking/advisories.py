@@ -196,7 +196,7 @@ def _growth(effect: Effect) -> Iterator[Advisory]:
                 how = f"its children are split again {again}, {growth:g} for one"
                 if action.per != "occasion":
                     # What does not move leaves no children behind along its way.
-                    again, growth = ("" if action.per == "metre" else "as they are"), 1 + most
+                    again, growth = ("" if action.per == "metre" or not again else "as they are"), 1 + most
                     how = f"each gives birth to {most:g} {PACES[action.per]}, and so do its children"
                 if again and growth > 1:
                     text = (
