@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 import numpy as np
+from playwright.sync_api import Locator
 
 from hailridge import demo
 from tests.browser.jobs import Job
@@ -55,6 +56,65 @@ class Reproduction(Job):
         self.told("a dividing culture", 16)
         mended = self.document()["rules"][0]["condition"]["threshold"]["value"]
         self.assertAlmostEqual(mended, 0.25)
+
+    def test_slow_and_fast_growth_side_by_side(self) -> None:
+        """One dial, two values, one clock: each has doubled once for each time that its own age of splitting goes into the time."""
+        page = self.page
+        self.begin("One particle")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="always"))
+        self.choose("age", "compare a quantity")
+        self.click(self.button("^Threshold", mine))
+        self.typed("0.5")
+        self.click(page.get_by_role("dialog").get_by_role("button", name="a dial", exact=True))
+        self.until(lambda: "0.5 s" in self.dial().inner_text(), "a dial with the unit of what it is held against")
+        self.key("Escape")
+        self.click(mine.get_by_role("button", name="+ action"))
+        self.choose("split", "give birth")
+        self.click(self.dial().get_by_role("button", name="More for Dial"))
+        self.click(page.get_by_role("menuitem", name="Compare with another value"))
+        here, there = page.get_by_test_id("stage"), page.get_by_test_id("stage-beside")
+        self.seek(90)
+        counts = lambda: [stage.get_attribute("data-count") for stage in (here, there)]  # noqa: E731
+        self.until(lambda: counts() == ["128", "32"], "both populations at 3.75 s")
+        self.told("slow and fast growth beside each other", 20)
+        for stage in (here, there):
+            self.assertEqual(stage.get_attribute("data-frame"), "90")
+        # Either value is changed over its own stage; the effect itself has only the first.
+        boxes = page.get_by_label("Dial here")
+        boxes.last.click()
+        self.typed("0.25")
+        self.until(lambda: counts() == ["128", str(2**15)], "the other value")
+        boxes.first.click()
+        self.typed("0.75")
+        self.until(lambda: counts() == ["32", str(2**15)], "its own value")
+        document = self.document()
+        self.assertEqual(document["dials"][0]["value"], 0.75)
+        frames = run(document, 90, assets=demo.assets())
+        self.assertEqual(frames[-1].count, 32)
+        self.click(self.button("^Open: Charts"))
+        page.get_by_text("beside it").wait_for()
+        # One camera: turned here, turned there.
+        before = page.evaluate("document.querySelector('[data-testid=stage-beside]').dataset.drawn")
+        box = here.bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 80, box["y"] + 200)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 140, box["y"] + 220, steps=4)
+        page.mouse.up()
+        self.until(
+            lambda: page.evaluate("document.querySelector('[data-testid=stage-beside]').dataset.drawn") != before, "turned"
+        )
+        self.click(page.get_by_role("button", name="Done comparing"))
+        self.until(lambda: there.count() == 0, "one stage")
+        # Undo knows nothing of what was only compared.
+        self.key("Control+z")
+        self.until(lambda: here.get_attribute("data-count") == "128", "as before")
+
+    def dial(self) -> Locator:
+        return self.page.locator('[data-item^="dials/"]')
 
     def test_marks_are_left_on_the_way_and_coloured_by_family(self) -> None:
         page = self.page

@@ -387,6 +387,9 @@ class ConditionTrees(unittest.TestCase):
                 return not self.plain(tree["condition"], values)
         read = values[tree["quantity"].get("attribute", tree["quantity"]["kind"])]
         threshold = float(np.float32(tree["threshold"]))
+        if tree["quantity"]["kind"] == "age":
+            # Ages go by steps: a threshold is met at the nearest one.
+            threshold = round(threshold * 24) / 24
         return {
             "above": read > threshold,
             "at_least": read >= threshold,

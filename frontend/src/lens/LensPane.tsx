@@ -5,12 +5,12 @@ import { Tabs } from "radix-ui";
 import { lazy, Suspense } from "react";
 import { useCheck } from "@/state/advisories";
 import type { LensTab } from "@/state/session";
-import { useApp, usePreferences, useRun, useSession, useStudio } from "@/state/use";
+import { useApp, useRun, useSession, useStudio } from "@/state/use";
 import { Grip } from "@/ui/Grip";
 import { Hint, IconButton } from "@/ui/controls";
-import { useWindowWidth } from "@/ui/room";
 import { Advisories } from "./Advisories";
 import { Probe } from "./Probe";
+import { LEAST, useLensWidth } from "./width";
 import { cx } from "@/ui/cx";
 
 const Charts = lazy(() => import("./Charts").then((module) => ({ default: module.Charts })));
@@ -23,18 +23,13 @@ const TABS: { id: LensTab; label: string; keys?: string; icon: LucideIcon }[] = 
   { id: "guide", label: "Guide", keys: "G", icon: BookOpen },
 ];
 
-const LEAST = 260;
-const SHARE = 0.42;
-
 export function LensPane() {
   const app = useApp();
   const session = useSession();
   const open = useStudio((state) => state.lensOpen);
   const tab = useStudio((state) => state.lens);
   const picturing = useStudio((state) => state.picturing);
-  const wanted = usePreferences((state) => state.lensWidth);
-  const most = Math.max(LEAST, useWindowWidth() * SHARE);
-  const width = Math.min(wanted, most);
+  const { width, most } = useLensWidth();
   if (!open) return picturing ? null : <Edge />;
   return (
     <aside

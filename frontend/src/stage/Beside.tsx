@@ -5,6 +5,7 @@ import { lastFrame } from "@/state/run";
 import type { Comparing } from "@/state/session";
 import { valueNow } from "@/state/keys";
 import { RunContext, useNow, useSession, useStudio } from "@/state/use";
+import { useLensWidth } from "@/lens/width";
 import { Slider } from "@/ui/controls";
 import { count, plain } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
@@ -24,8 +25,11 @@ export function SideBySide({ children }: { children: React.ReactNode }) {
     const timer = setTimeout(() => session.viewpoint.refit(two ? 0.5 : 2), 60);
     return () => clearTimeout(timer);
   }, [session, two]);
+  // One stage goes on below the lens; of two each keeps its half of what is free.
+  const lens = useStudio((state) => state.lensOpen);
+  const { width } = useLensWidth();
   return (
-    <div className="absolute inset-0 flex">
+    <div className="absolute inset-0 flex" style={{ right: two && lens ? width : 0 }}>
       <div className="relative min-w-0 flex-1">
         {children}
         {comparing && <OwnValue comparing={comparing} />}

@@ -73,7 +73,7 @@ function Canvas({ opening }: { opening: string | null }) {
   return (
     <div
       ref={host}
-      className="absolute inset-0 overflow-hidden bg-stage text-text"
+      className="@container absolute inset-0 overflow-hidden bg-stage text-text"
       data-tone="dark"
       data-testid="stage"
     >

@@ -34,7 +34,7 @@ export function Told({ metre, coarse }: { metre: number; coarse: boolean }) {
 function Scale({ metre }: { metre: number }) {
   const nice = metre > 0 ? (LENGTHS.find((length) => length * metre > 56) ?? 500) : 1;
   return (
-    <div className="flex items-center gap-2 rounded bg-stage/60 px-1.5 py-0.5">
+    <div className="flex items-center gap-2 rounded bg-stage/60 px-1.5 py-0.5 @max-xs:hidden">
       <span className="inline-block h-[5px] border border-t-0 border-soft/70" style={{ width: nice * metre }} />
       <span className="tabular">{plain(nice)} m</span>
     </div>

@@ -42,7 +42,7 @@ export function ViewBar() {
     onSelect: () => viewpoint.look(view),
   }));
   return (
-    <div role="group" aria-label="Views" className="stage-bar">
+    <div role="group" aria-label="Views" className="stage-bar flex-wrap">
       <Hint text="The finished picture (P)">
         <button type="button" onClick={() => session.set({ picturing: true })} className="stage-button gap-1 px-1.5">
           <Image className="size-3.5" /> Picture

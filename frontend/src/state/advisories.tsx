@@ -100,6 +100,9 @@ export function useNotesUnder(path: Path): Note[] {
   );
 }
 
+/** How the warning of growth ends as long as the budget has not been reached. */
+const UNSTOPPED = /Nothing but the( particle budget of [\d,]+) stops it\.$/;
+
 /** Once the budget has been reached, the warning of growth says so instead of that it will be; where nobody warned, it is told
  * at its rule or source. */
 function told(notes: Note[], findings: Finding[], effect: Effect): Note[] {
@@ -112,7 +115,7 @@ function told(notes: Note[], findings: Finding[], effect: Effect): Note[] {
     const hit = hits.find((finding) => finding.item === item);
     if (!hit) return note;
     warned.add(item);
-    return { ...note, text: note.text.replace(/ will stop it\.$/, ` stopped it at frame ${hit.frame}.`) };
+    return { ...note, text: note.text.replace(UNSTOPPED, `The$1 stopped it at frame ${hit.frame}.`) };
   });
   const late = hits.flatMap((hit): Note[] => {
     const item = warned.has(hit.item!) ? null : pathTo(effect, hit.item!);

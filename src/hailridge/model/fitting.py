@@ -90,6 +90,17 @@ def _within(inner: tuple[float | None, float | None], outer: tuple[float | None,
     return above and (outer[1] is None or (inner[1] is not None and inner[1] <= outer[1]))
 
 
+def _unit(place: Place, table: Table) -> str:
+    """The unit of what an amount's field takes: its own, that of the attribute beside it, or that of the quantity that it is held against."""
+    owner = place.owner if isinstance(place.owner, dict) else {}
+    own = expected_of(place.ui, owner, table)[3]
+    against = owner.get("quantity")
+    if own or not isinstance(against, dict):
+        return own
+    read = table.get(str(against.get("attribute")))
+    return read.unit if read is not None else str(getattr(Kind.registry["quantity"].get(str(against.get("kind"))), "unit", ""))
+
+
 def _turn_dial(document: Raw, node: Raw, path: Path, expected: str, present: Any) -> None:
     """The newest dial that fits here, or a new one with the value that there was."""
     for dial in reversed(document.get("dials", [])):
@@ -99,7 +110,7 @@ def _turn_dial(document: Raw, node: Raw, path: Path, expected: str, present: Any
     dials = document.setdefault("dials", [])
     identifier, label = freshly_named("Dial", dials)
     units = fields.ui_of(Dial.model_fields["unit"])["words"]
-    unit = place_of(document, path).ui.get("unit", "")
+    unit = _unit(place_of(document, path), raw_table(document))
     dials.append({"id": identifier, "label": label, "type": expected, "unit": unit if unit in units else "", "value": deepcopy(present)})
     node["dial"] = identifier
 

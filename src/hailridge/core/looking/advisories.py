@@ -200,8 +200,8 @@ def _growth(effect: Effect) -> Iterator[Advisory]:
                     how = f"each gives birth to {most:g} {PACES[action.per]}, and so do its children"
                 if again and growth > 1:
                     text = (
-                        f"{subject(effect, index)} multiplies without end: {how}. The particle budget of "
-                        f"{effect.clock.particle_budget:,} will stop it."
+                        f"{subject(effect, index)} multiplies without end: {how}. Nothing but the particle budget of "
+                        f"{effect.clock.particle_budget:,} stops it."
                     )
                     ways = ways_out(effect, rule.address)
                     yield Advisory("warning", ["rules", index, branch, place], text, ways[0] if ways else None, "growth", tuple(ways[1:]))

@@ -182,7 +182,7 @@ def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
     column("entered")[rows] = column("born")[rows]
     column("fresh")[rows] = 1
     u = uniforms(keys, action.item, 0, scene.seed)
-    axes = _axes(moment, litter, parents, which)
+    axes = _axes(moment, litter, parents, which, keys)
     aims = any_directions(u) if action.heading == "any" else scattered(axes, action.cone, u)
     handed = np.float32(action.inherit_velocity / 100)
     column("velocity")[rows] = aims * as_factor(action.speed.give(moment, rows)) + column("velocity")[parents] * handed
@@ -243,7 +243,8 @@ def _mixed(given: NDArray[np.float32], inherited: NDArray[np.float32], percent: 
     return np.asarray(given * (1 - share) + inherited * share, np.float32)
 
 
-def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp]) -> NDArray[np.float32]:
+def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDArray[np.intp], keys: Keys) -> NDArray[np.float32]:
+    """Which way each child is headed (m, 3) or (1, 3), before its cone."""
     up = upward(1)
     if litter.action.heading == "target" and litter.action.target is not None:
         places = moment.read("position", parents)
@@ -252,7 +253,9 @@ def _axes(moment: Moment, litter: Litter, parents: NDArray[np.intp], which: NDAr
     if litter.action.heading == "motion":
         velocity = moment.read("velocity", parents)
         size = np.linalg.norm(velocity, axis=1, keepdims=True)
-        return np.where(size > 1e-6, velocity / np.maximum(size, 1e-6), up).astype(np.float32)
+        # Whoever stands still has no way ahead, and its children fly off to all sides.
+        any_way = any_directions(uniforms(keys, litter.action.item, 2, moment.scene.seed)) if (size <= 1e-6).any() else up
+        return np.where(size > 1e-6, velocity / np.maximum(size, 1e-6), any_way).astype(np.float32)
     if litter.action.heading == "surface" and litter.axes is not None:
         axes = litter.axes[which]
         return np.where(np.any(axes != 0, axis=1, keepdims=True), axes, up).astype(np.float32)

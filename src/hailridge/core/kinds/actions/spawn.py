@@ -56,7 +56,9 @@ class Spawn(Action):
     group: str = fields.reference("group", label="Group")
     parent: Literal["removed", "kept"] = fields.choice("removed", PARENTS, label="Parent")
     speed: Amount = fields.amount(1.0, unit="m/s", low=0, high=10_000, soft=(0, 10), label="Added speed")
-    heading: Literal["motion", "surface", "up", "any", "target"] = fields.choice("motion", HEADINGS, label="Heading")
+    heading: Literal["motion", "surface", "up", "any", "target"] = fields.choice(
+        "motion", HEADINGS, label="Heading", help="Along its motion: the children of one that stands still fly off any way.",
+    )  # fmt: skip
     target: str | None = fields.reference(
         "shape", label="Target", optional="no shape", help="For a heading toward something: its nearest place. Move it, and all children aim anew.",
     )  # fmt: skip
