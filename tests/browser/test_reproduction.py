@@ -113,6 +113,77 @@ class Reproduction(Job):
         self.key("Control+z")
         self.until(lambda: here.get_attribute("data-count") == "128", "as before")
 
+    def test_a_strike_is_aimed_anew_by_dragging_its_target(self) -> None:
+        """A leader that seeds limbs, all leaving marks; then its target is dragged on the stage."""
+        page = self.page
+        self.begin("One particle")
+        self.click(page.get_by_role("button", name="To the start"))
+        self.click(self.button("shape$"))
+        self.choose("ball", "Ball")
+        ball = page.locator('[data-item="shapes/ball"]')
+        self.click(ball.get_by_role("button", name="(0, 0, 0)"))
+        self.typed("2.5")
+        self.key("Escape")
+        source = page.locator('[data-item^="sources/"]')
+        self.click(source.get_by_role("button", name="off the surface"))
+        self.click(page.get_by_role("option", name="at a target"))
+        self.click(self.button("^Speed", source))
+        self.typed("4")
+        self.key("Escape")
+        self.click(self.button("group$"))
+        for name, groups, said, action in (
+            ("New rule", 1, "pull toward", "attraction"), ("New rule 2", 1, "split", "give birth"), ("New rule 3", 2, "trace", "leave marks"),
+        ):  # fmt: skip
+            self.key("r")
+            rule = self.rule(name)
+            self.click(rule.get_by_role("button", name="Everyone"))
+            for place in range(groups):
+                self.click(page.get_by_role("dialog").get_by_role("checkbox").nth(place))
+            self.key("Escape")
+            self.click(rule.get_by_role("button", name="+ action"))
+            self.choose(said, action)
+            if action == "give birth":
+                self.click(self.button("^More of give birth", rule))
+                self.click(page.get_by_role("dialog").get_by_role("button", name="each time"))
+                self.click(page.get_by_role("menuitem", name="a metre of its way"))
+                self.key("Escape")
+                self.click(rule.get_by_role("button", name="removing the parent"))
+                self.click(page.get_by_role("menuitem", name="keeping the parent"))
+        self.until(lambda: "Marks" in self.rule("New rule 3").inner_text(), "marks of their own group")
+        self.seek(40)
+        self.until(lambda: self.population("Marks") > 100, "marks")
+        before = self.document()
+        # A leader, its limbs and what they leave have three colours.
+        self.assertEqual(len({group["color"] for group in before["groups"]}), 3)
+        self.click(ball.get_by_text("Ball", exact=True).first)
+        page.keyboard.press("0")
+        handle = page.get_by_role("button", name="Drag Ball", exact=True)
+        box = handle.bounding_box()
+        assert box
+        self.made += 1
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        for way in range(1, 6):
+            page.mouse.move(box["x"] - 20 * way, box["y"] + 30 * way)
+            page.wait_for_timeout(60)
+        page.mouse.up()
+        after = self.document()
+        self.told("a strike aimed anew", 52)
+        places = [np.array(next(shape for shape in each["shapes"] if shape["id"] == "ball")["position"]) for each in (before, after)]
+        self.assertGreater(np.linalg.norm(places[1] - places[0]), 0.5)
+        for rate in (24.0, 60.0):
+            for document, place in zip((before, after), places, strict=True):
+                clock = document["clock"] | {"frames_per_second": rate, "duration": 1.5}
+                frames = run(document | {"clock": clock}, assets=demo.assets())
+                leader = np.array([frame.columns["position"][frame.columns["generation"] == 0][0] for frame in frames])
+                # Drawn straight to it, as it was aimed: it flies through its middle.
+                self.assertLess(np.linalg.norm(leader - place, axis=1).min(), 4.0 * 1.7 / rate)
+                way = (place - leader[0]) / np.linalg.norm(place - leader[0])
+                last = frames[-1].columns
+                marks = last["position"][(last["group"] == 2)] - leader[0]
+                # What is left behind lies along the way to the target, wherever that is.
+                self.assertGreater(float((marks @ way > 0.6 * np.linalg.norm(marks, axis=1)).mean()), 0.85)
+
     def dial(self) -> Locator:
         return self.page.locator('[data-item^="dials/"]')
 

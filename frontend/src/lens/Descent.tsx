@@ -3,9 +3,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { fetchBlock } from "@/api/client";
 import { asWhole } from "@/api/block";
-import { freshId, type Effect, type Node } from "@/state/document";
+import { at, freshId, grown, kindOf, made, withValue, type Effect, type Node } from "@/state/document";
+import type { Session } from "@/state/session";
 import { useRun, useSession, useStudio } from "@/state/use";
-import { Button, Hint } from "@/ui/controls";
+import { Hint } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 
 interface Head {
@@ -48,31 +49,35 @@ export function Descent({ particle, frame }: { particle: number; frame: number }
         <span className="tabular">{count(limb.length)}</span>, its family{" "}
         <span className="tabular">{count(members.length)}</span>.
       </p>
-      <div className="mt-1.5 flex flex-wrap gap-1.5">
-        <Small onClick={() => choose(limb)} hint="Rings the particle and all that came of it and is still there.">
-          Show its limb
+      <p className="text-soft">
+        Ring{" "}
+        <Small onClick={() => choose(limb)} hint="The particle and all that came of it and is still there.">
+          its limb
         </Small>
-        <Small onClick={() => choose(members)} hint="Rings all of the same first ancestor.">
-          Show its family
+        <Small onClick={() => choose(members)} hint="All of the same first ancestor.">
+          its family
         </Small>
         {chosen && (
-          <Small onClick={() => session.set({ chosen: null })} hint="Rings nobody.">
-            Show nobody
+          <Small onClick={() => session.set({ chosen: null })} hint="Nobody is ringed any more.">
+            nobody
           </Small>
         )}
+      </p>
+      <p className="text-soft">
+        Its limb
         <Small
-          onClick={() => session.commit(redrawn(session.state.document, particle))}
+          onClick={() => session.commit(redrawn(session, particle))}
           hint="New random numbers for this particle and all that comes of it; no other limb changes. Press again for another outcome."
         >
-          Grow its limb otherwise
+          grow otherwise
         </Small>
         <Small
-          onClick={() => session.commit(pruned(session.state.document, particle))}
+          onClick={() => session.commit(pruned(session, particle))}
           hint="A rule that removes this particle at birth, so that nothing comes of it."
         >
-          Remove its limb
+          leave out
         </Small>
-      </div>
+      </p>
     </section>
   );
 }
@@ -80,41 +85,48 @@ export function Descent({ particle, frame }: { particle: number; frame: number }
 function Small({ hint, onClick, children }: { hint: string; onClick: () => void; children: string }) {
   return (
     <Hint text={hint}>
-      <Button className="!px-2 !py-0.5 text-xs" onClick={onClick}>
+      <button type="button" className="rounded px-1.5 text-ice hover:bg-raised" onClick={onClick}>
         {children}
-      </Button>
+      </button>
     </Hint>
   );
 }
 
 /** A rule on birth about one particle, before all others. */
-function withRule(effect: Effect, particle: number, label: string, action: Node): Effect {
-  const rule = {
+function withRule(session: Session, particle: number, label: string, action: Node): Effect {
+  const { catalogue, document: effect } = session.state;
+  const whole = (slot: string, kind: string, given: Node): Node => ({
+    ...made(kindOf(catalogue, slot, kind)!, effect, catalogue),
+    ...given,
+  });
+  const condition = whole("condition", "compare", {
+    quantity: whole("quantity", "number", {}),
+    comparison: "equal",
+    threshold: whole("amount", "fixed", { value: particle }),
+  });
+  const rule: Node = {
+    ...made(catalogue.parts.rule!, effect, catalogue, false),
     id: freshId(label, effect.rules),
     label,
+    enabled: true,
     trigger: "birth",
-    condition: {
-      kind: "compare",
-      quantity: { kind: "number" },
-      comparison: "equal",
-      threshold: { kind: "fixed", value: particle },
-    },
-    actions: [action],
+    condition,
+    actions: [whole("action", String(action.kind), action)],
   };
-  return { ...effect, rules: [rule as unknown as Effect["rules"][number], ...effect.rules] };
+  return grown(effect, "rules", rule, 0);
 }
 
-/** The document in which a particle and its limb have other random numbers; pressed again, the next outcome of the same rule. */
-export function redrawn(effect: Effect, particle: number): Effect {
+/** The document in which a particle and its limb have other random numbers; asked for again, the next outcome of the same rule. */
+function redrawn(session: Session, particle: number): Effect {
   const label = `Limb of ${particle} otherwise`;
+  const { document: effect } = session.state;
   const index = effect.rules.findIndex((rule) => rule.label === label);
   const rule = effect.rules[index];
-  if (!rule) return withRule(effect, particle, label, { kind: "redraw", outcome: 1 });
-  const actions = rule.actions.map((action) =>
-    action.kind === "redraw" ? { ...action, outcome: (action.outcome ?? 1) + 1 } : action,
-  );
-  return { ...effect, rules: effect.rules.map((entry, at) => (at === index ? { ...rule, actions } : entry)) };
+  if (!rule) return withRule(session, particle, label, { kind: "redraw" });
+  const place = rule.actions.findIndex((action) => action.kind === "redraw");
+  const outcome = at(effect, ["rules", index, "actions", place, "outcome"]);
+  return withValue(effect, ["rules", index, "actions", place, "outcome"], Number(outcome ?? 0) + 1);
 }
 
-export const pruned = (effect: Effect, particle: number): Effect =>
-  withRule(effect, particle, `Without the limb of ${particle}`, { kind: "remove", along: "alone" });
+const pruned = (session: Session, particle: number): Effect =>
+  withRule(session, particle, `Without the limb of ${particle}`, { kind: "remove" });

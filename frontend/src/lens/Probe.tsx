@@ -195,7 +195,7 @@ function One({ found, particle, effect, frame }: { found: Found; particle: numbe
           </table>
         </section>
       )}
-      {now && <Descent particle={particle} frame={frame} />}
+      <Descent particle={particle} frame={frame} />
       {now && <Around particle={particle} />}
       {now && <Why reasons={now.reasons} effect={effect} />}
       <Story story={story} effect={effect} frame={frame} />

@@ -28,6 +28,7 @@ const TINY = 8;
 /** With fewer particles than this an effect has only begun; then so many times its size is framed. */
 const FEW = 50;
 const ROOM = 1.7;
+const WIDE = 4;
 
 /** Points that mark what there is: shapes, without those that are much larger than the others, and the particles without strays. */
 export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | null, only?: string): Vector3[] {
@@ -52,13 +53,34 @@ export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   if (all.length === 0) return placed.flat();
   const contained = placed.some((_, index) => around(index));
   const begun = (frame?.head.count ?? 0) >= FEW;
-  return [...all, ...(contained ? roomFor(all, Math.max(0, ...sizes)) : begun ? [] : grown(all))];
+  return [...all, ...(contained ? roomFor(all, Math.max(0, ...sizes)) : begun ? [] : grown(all, largest(frame)))];
 }
 
-/** What has only begun, and nothing around it, will need more room than it takes. */
-function grown(points: Vector3[]): Vector3[] {
+/** What has only begun, and nothing around it, will need more room than it takes: at least that of a few of its particles (m). */
+function grown(points: Vector3[], radius: number): Vector3[] {
   const { centre } = boundsOf(points);
-  return points.map((point) => point.clone().sub(centre).multiplyScalar(ROOM).add(centre));
+  const further = points.map((point) => point.clone().sub(centre).multiplyScalar(ROOM).add(centre));
+  const around = [-1, 1].flatMap((side) => [
+    new Vector3(side * WIDE * radius, 0, 0),
+    new Vector3(0, side * WIDE * radius, 0),
+    new Vector3(0, 0, side * WIDE * radius),
+  ]);
+  return [...further, ...around.map((way) => way.add(centre))];
+}
+
+/** The largest radius of those that are drawn as large as they are (m). */
+function largest(frame: FrameBlock | null): number {
+  const layers = frame?.head.layers ?? [];
+  return Math.max(
+    0,
+    ...layers.map((layer, index) =>
+      layer.shader === "dot"
+        ? 0
+        : asFloats(frame!, `${index}/radius`)
+            .slice(0, FEW)
+            .reduce((a, b) => Math.max(a, b), 0),
+    ),
+  );
 }
 
 /** Of what is tiny in its surroundings most is still to come: corners of a room for it, between its own size and theirs. */

@@ -15,7 +15,7 @@ from typing import Any
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, raw_table
 from hailridge.model.collections import named
-from hailridge.model.effect import freshly_named
+from hailridge.model.effect import GROUP_COLORS, freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
 from hailridge.model.neighbourhoods import Neighbourhood
@@ -122,12 +122,13 @@ def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw, who: list[s
             continue
         if name in ("id", "label"):
             continue
-        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui.get("only"), ui.get("but"))
+        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui)
     return node
 
 
-def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str] | None = None, but: list[str] | None = None) -> str:
-    """The newest thing of a sort that can be named; one is made where there is none and one can be. `but`: what cannot be."""
+def _newest(document: Raw, to: str, place: Place, who: list[str], ui: Raw) -> str:
+    """The newest thing of a sort that can be named; one is made where there is none and one can be. `ui`: what is declared of the field."""
+    only, but = ui.get("only"), ui.get("but")
     if to == "attribute" and only:
         fitting = [info.id for info in raw_table(document).values() if info.own and info.value_type in only]
         if not fitting:
@@ -137,11 +138,7 @@ def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str
             fitting = [identifier]
         return fitting[-1]
     if to == "attribute" and but:
-        # In a list of such parts each names another.
-        listed = place.owner.get(place.name) if isinstance(place.owner, dict) else None
-        named_already = {entry.get("attribute") for entry in listed if isinstance(entry, dict)} if isinstance(listed, list) else set()
-        free = [info.id for info in reversed(list(raw_table(document).values())) if info.writable and info.id not in but and info.id not in named_already]
-        return next((name for name in free if name not in BUILT_IN), "mass" if "mass" in free or not free else free[-1])
+        return _another(document, place, but)
     if to == "attribute":
         own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
         return own if isinstance(own, str) else "radius"
@@ -158,6 +155,15 @@ def _newest(document: Raw, to: str, place: Place, who: list[str], only: list[str
     return str(document[collection][-1]["id"])
 
 
+def _another(document: Raw, place: Place, but: list[str]) -> str:
+    """An attribute that none of the others in a list names: an own one if there is one."""
+    listed = place.owner.get(place.name) if isinstance(place.owner, dict) else None
+    taken = {entry.get("attribute") for entry in listed if isinstance(entry, dict)} if isinstance(listed, list) else set()
+    free = [info.id for info in raw_table(document).values() if info.writable and info.id not in but and info.id not in taken]
+    own = [name for name in free if name not in BUILT_IN]
+    return own[-1] if own else "mass" if "mass" in free or not free else free[0]
+
+
 def _own(document: Raw, to: str, who: list[str], given: Raw) -> str:
     """A new thing that belongs to a new part, with these values: among those whom the part is about."""
     items = document.setdefault(named(to).name, [])
@@ -169,7 +175,9 @@ def _own(document: Raw, to: str, who: list[str], given: Raw) -> str:
 
 def _made_for(document: Raw, to: str, who: list[str]) -> Raw:
     if to == "group":
-        return {"id": "particles", "label": "Particles", "color": "#56b4e9", "parent": None}
+        used = {group.get("color") for group in document.get("groups", ()) if isinstance(group, dict)}
+        color = next((color for color in GROUP_COLORS if color not in used), GROUP_COLORS[0])
+        return {"id": "particles", "label": "Particles", "color": color, "parent": None}
     if to == "shape":
         return _spelled("shape", "ball") | {"id": "ball", "label": "Ball", "visible": True, "position": [0.0, 1.0, 0.0]}
     if to == "neighbourhood":

@@ -187,7 +187,7 @@ def _story(effect: Effect, events: Any) -> list[dict[str, Any]]:
 
 @router.get("/trials/{trial_id}/frames/{number}/particles/{particle}/descent", response_class=Response, responses=BINARY)
 def get_descent(trial_id: str, number: int, particle: int, context: Shared) -> Response:
-    """Whom a particle descends from, and the ids of its limb and its family at a frame, as a binary block; an empty one of who is not there."""
+    """Whom a particle descends from, and the ids of its limb and its family at a frame, as a binary block; an empty one of who never was."""
     trial = context.runs.trial(trial_id)
     with context.runs.moment(trial, number) as moment:
         found = descent_of(moment, particle, context.runs.events(trial))

@@ -16,8 +16,8 @@ from hailridge.core.state.events import Happening
 
 @dataclass(frozen=True)
 class Descent:
-    """Of one particle at a frame: its generation (0 was born of a source), its family's first particle, its parent (−1 for none), and who is there
-    at the moment of its limb and of its family, itself among them: ids (k,), ascending."""
+    """Of one particle, there or gone: its generation (0 was born of a source), its family's first particle, its parent (−1 for none), and who of its
+    limb and of its family is there at the moment: ids (k,), ascending."""
 
     generation: int
     family: int
@@ -27,17 +27,21 @@ class Descent:
 
 
 def descent_of(moment: Moment, particle: int, events: NDArray[Any]) -> Descent | None:
-    """Nothing of a particle that is not there. `events`: all of the run, in order of happening."""
-    ids = moment.column("id")
-    row = row_of(ids, particle)
-    if row is None:
-        return None
+    """Nothing of a particle that never was. `events`: all of the run, in order of happening; what has not happened yet by this moment is left out."""
     births = events[(events["what"] == Happening.BIRTH) & (events["frame"] <= moment.frame)]
     births = births[np.argsort(births["particle"], kind="stable")]
-    born, parents = births["particle"].astype(np.int32), births["parent"].astype(np.int32)
-    marked = born == particle
-    kernel.handed_down(np.ascontiguousarray(born), np.ascontiguousarray(parents), marked)
-    limb = np.intersect1d(ids, np.append(born[marked], np.int32(particle)))
-    families = moment.column("family")
-    own = int(families[row])
-    return Descent(int(moment.column("generation")[row]), own, int(moment.column("parent_id")[row]), limb, np.sort(ids[families == own]))
+    born, parents = np.ascontiguousarray(births["particle"], np.int32), np.ascontiguousarray(births["parent"], np.int32)
+    if row_of(born, particle) is None:
+        return None
+    line = [particle]
+    while (row := row_of(born, line[-1])) is not None and parents[row] >= 0:
+        line.append(int(parents[row]))
+    ids = moment.column("id")
+    limb, members = (np.intersect1d(ids, born[_with_descendants(born, parents, first)]) for first in (particle, line[-1]))
+    return Descent(len(line) - 1, line[-1], line[1] if len(line) > 1 else -1, limb, members)
+
+
+def _with_descendants(born: NDArray[np.int32], parents: NDArray[np.int32], first: int) -> NDArray[np.bool_]:
+    marked = np.asarray(born == first)
+    kernel.handed_down(born, parents, marked)
+    return marked
