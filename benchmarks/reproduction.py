@@ -10,6 +10,7 @@ from tests.browser.serving import Server
 from tests.support import Document, compare, document, rule
 
 from benchmarks.figures import Client, Figure, computed
+from hailridge import demo
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
@@ -65,4 +66,24 @@ def explosion() -> Iterator[Figure]:
     yield Figure("forecast of an explosion", median(forecasts) * 1000, "ms", 200.0, "lower", f"to the budget at frame {told['budget_at']}, over HTTP")
 
 
-ALL = [splitting, explosion]
+def frost() -> Iterator[Figure]:
+    """Frost with finer crystals, up to 20 000: each makes room for the others and gives birth while few are near."""
+    fine = 0.0062
+    raw = demo.document("frost-over-a-pane")
+    raw["dials"][0]["value"] = 5.0
+    raw["clock"] |= {"duration": 60.0, "particle_budget": 20_000}
+    raw["neighbourhoods"][0]["reach"] = fine * 3.1
+    raw["sources"][0]["radius"] = raw["rules"][0]["actions"][0]["radius"] = fine
+    simulation = Simulation(read_effect(raw), demo.assets())
+    while simulation.moment.count < 20_000:
+        simulation.next_frame()
+    took = []
+    for _turn in range(60):
+        start = time.perf_counter()
+        simulation.next_frame()
+        took.append(time.perf_counter() - start)
+    reference = "one step a frame, with all that is recorded"
+    yield Figure("frost of 20 000, crowded and pushing apart", 1 / median(took), "steps/s", 40.0, "higher", reference, in_time=True)
+
+
+ALL = [splitting, explosion, frost]

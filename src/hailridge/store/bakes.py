@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import delete, func, literal, select, update
@@ -38,6 +38,9 @@ KEPT_HOURS = 24.0
 
 SPARED_SECONDS = 5.0
 """What was asked for this recently is left alone: its run may not be known yet to whoever says what is in use."""
+
+DROPPED_AT_ONCE = 4
+"""Frames that are forgotten in one transaction."""
 
 FREED_AT_ONCE = 256
 """Pages (of 64 KB) that are given back in one transaction."""
@@ -245,15 +248,33 @@ class Bakes:
             for keys in known.values():
                 wanted.update(keys)
             session.execute(delete(TrialRow).where(TrialRow.id.in_(old)))
-            total = 0
+            total, dropped = 0, []
             for row in session.scalars(select(BakeRow).order_by(BakeRow.used.desc())):
                 total += row.size
                 if row.key not in keep and (row.key not in wanted or total > limit):
                     total -= row.size
-                    session.execute(delete(FrameRow).where(FrameRow.bake_key == row.key))
-                    session.execute(delete(BakeRow).where(BakeRow.key == row.key))
+                    # Whoever asks for it from now on gets it computed anew.
+                    row.state, row.message, row.computed, row.size = "stopped", "", 0, 0
+                    dropped.append((row.key, row.used))
+        for key, used in dropped:
+            self._drop(key, used)
         self._give_back()
         return bool(fresh)
+
+    def _drop(self, key: str, used: datetime) -> None:
+        """Forget a bake from its end, in bites so that whoever wants to write in between can: thousands of millions of bytes take seconds. It is left
+        alone once somebody has asked for it."""
+        while True:
+            with self.file.writing() as session:
+                bake = session.get(BakeRow, key)
+                if bake is None or bake.state != "stopped" or bake.used != used:
+                    return
+                last = select(FrameRow.number).where(FrameRow.bake_key == key).order_by(FrameRow.number.desc()).limit(DROPPED_AT_ONCE)
+                numbers = list(session.scalars(last))
+                if not numbers:
+                    session.execute(delete(BakeRow).where(BakeRow.key == key))
+                    return
+                session.execute(delete(FrameRow).where(FrameRow.bake_key == key, FrameRow.number >= numbers[-1]))
 
     def _give_back(self) -> None:
         """Return free pages to the disk, in bites so that whoever wants to write in between can."""
