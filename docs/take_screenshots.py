@@ -30,7 +30,7 @@ PIECES = [
     ("Sleet under the lamp", 70, "field"),
     ("Tin flags in the gust", 62, "flow"),
     ("Sparks from the stove pipe", 60, "ramp"),
-    ("Sleet under the lamp", 90, "pictures"),
+    ("Frost over a pane", 110, "compare"),
     ("Signal flare", 92, "picture"),
     ("Rime in the gaps", 60, "rime"),
     ("Moths at the lamp", 120, "flock"),
@@ -141,13 +141,16 @@ def take(page: Page, url: str) -> None:
             # Pictures of fields and curves of branches come a moment later.
             page.wait_for_timeout(2500)
         looks = page.locator('section[aria-label="Looks"]')
-        if shot in ("ramp", "pictures"):
+        if shot == "compare":
+            page.get_by_role("button", name="More for Damp").click(force=True)
+            page.get_by_role("menuitem", name="Compare with another value").click()
+            page.locator('[data-testid=stage-beside][data-frame="110"]').wait_for()
+            page.wait_for_timeout(4000)
+        if shot == "ramp":
             looks.evaluate("node => node.scrollIntoView()")
         if shot == "ramp":
             looks.get_by_role("button", name=re.compile("^Ramp: ")).first.click()
             page.get_by_role("button", name="Fit to present values").wait_for()
-        if shot == "pictures":
-            looks.get_by_role("button", name="snow crystals").click()
         if shot == "picture":
             page.keyboard.press("p")
             page.locator('[data-testid=picture][data-sampled="16"]').wait_for()

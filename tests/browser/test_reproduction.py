@@ -8,6 +8,7 @@ import numpy as np
 from playwright.sync_api import Locator
 
 from hailridge import demo
+from hailridge.core.state.events import Happening
 from tests.browser.jobs import Job
 from tests.support import run
 
@@ -183,6 +184,66 @@ class Reproduction(Job):
                 marks = last["position"][(last["group"] == 2)] - leader[0]
                 # What is left behind lies along the way to the target, wherever that is.
                 self.assertGreater(float((marks @ way > 0.6 * np.linalg.norm(marks, axis=1)).mean()), 0.85)
+
+    def test_a_limb_grows_otherwise_and_an_attribute_is_handed_on(self) -> None:
+        """By the probe on the cracks that ship: one limb has other random numbers, all others keep their places."""
+        page = self.page
+        page.get_by_role("heading", name="Cracks across the lake ice", exact=True).click()
+        self.wait_computed()
+        self.seek(50)
+        before = self.document()
+        frame = run(before, 50, assets=demo.assets())[-1].columns
+        limbs = frame["id"][(frame["group"] == 1)]
+        particle = int(limbs[0])
+        page.keyboard.press("Control+k")
+        page.keyboard.press("Escape")
+        # Limbs alone on the stage, and one of them in the middle of a box: whoever is picked, it is told what came of it.
+        self.click(page.get_by_role("button", name="Only Limbs", exact=True))
+        stage = page.get_by_test_id("stage").bounding_box()
+        assert stage
+        descent = page.get_by_role("region", name="Descent")
+        for across in range(10, 95, 3):
+            for down in range(30, 75, 5):
+                page.mouse.click(stage["x"] + stage["width"] * across / 100, stage["y"] + stage["height"] * down / 100)
+                if page.get_by_text(re.compile(r"^Particle \d")).count():
+                    break
+            else:
+                continue
+            break
+        descent.wait_for()
+        self.assertIn("Generation 1", descent.inner_text())
+        particle = int(re.sub(r"\D", "", page.get_by_role("heading", name=re.compile(r"^Particle \d")).inner_text()))
+        self.assertIn(particle, limbs)
+        self.click(descent.get_by_role("button", name="its limb", exact=True))
+        events = np.concatenate([each.events for each in run(before, 50, assets=demo.assets())])
+        births = events[events["what"] == Happening.BIRTH]
+        mine = {particle}
+        for event in births:
+            if int(event["parent"]) in mine:
+                mine.add(int(event["particle"]))
+        there = len(mine & set(frame["id"].tolist()))
+        self.until(lambda: f"{there} chosen" in page.get_by_test_id("chosen").inner_text(), "the limb is rung")
+        self.click(descent.get_by_role("button", name="grow otherwise"))
+        self.click(descent.get_by_role("button", name="grow otherwise"))
+        after = self.document()
+        self.assertEqual(after["rules"][0]["actions"][0], {"id": "0", "kind": "redraw", "outcome": 2})
+        now = run(after, 50, assets=demo.assets())[-1].columns
+        # Found again by their random keys: whoever does not descend from it is where it was.
+        others = ~np.isin(frame["id"], list(mine))
+        where = dict(zip(now["key"].tolist(), now["position"].tolist(), strict=True))
+        same = [where.get(key) == place for key, place in zip(frame["key"][others].tolist(), frame["position"][others].tolist(), strict=True)]
+        self.assertTrue(all(same))
+        self.assertGreater(len(same), 1000)
+        # What is handed on is said beside the birth: an attribute by its share.
+        limb_rule = page.get_by_role("listitem", name="Seed twigs", exact=True)
+        self.click(limb_rule.get_by_role("button", name="+ hand on to children"))
+        self.click(page.get_by_role("option", name=re.compile("^of an attribute")))
+        self.click(limb_rule.get_by_role("button", name="Share: 100 %"))
+        self.typed("30")
+        self.key("Escape")
+        spawn = next(rule for rule in self.document()["rules"] if rule["label"] == "Seed twigs")["actions"][0]
+        self.assertEqual([(hand["attribute"], hand["share"]) for hand in spawn["hands"]], [("mass", 30.0)])
+        self.told("a limb grown otherwise", 12)
 
     def dial(self) -> Locator:
         return self.page.locator('[data-item^="dials/"]')

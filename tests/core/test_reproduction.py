@@ -10,9 +10,13 @@ import numpy as np
 from scipy import stats
 
 from hailridge.core.looking.advisories import advise
+from hailridge.core.looking.descent import descent_of
 from hailridge.core.looking.forecast import forecast
+from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.looking.ways_out import ways_out
 from hailridge.core.scene.assets import MemoryAssets
+from hailridge.core.scene.plan import Plan
+from hailridge.core.state.events import Happening
 from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.model.validation import DocumentError, read_effect
 from tests.support import Document, compare, document, rule, run
@@ -275,6 +279,32 @@ class Descent(unittest.TestCase):
             self.assertEqual(counts(raw)[-1], {"descendants": 12, "family": 0}[along], left)
 
 
+    def test_descent_read_from_the_births_of_a_run(self) -> None:
+        """Whoever is still there: against a walk along the recorded parents, in a culture whose parents leave."""
+        grow = {"kind": "all", "conditions": [compare("age", "at_least", 0.2), compare("generation", "below", 3.0)]}
+        raw = document(rule(split(1.7), condition=grow), count=6, clock=clock(9))
+        effect = read_effect(raw)
+        frames = run(raw)
+        events = np.concatenate([frame.events for frame in frames])
+        last = frames[-1]
+        moment = recorded_moment(Plan(effect, MemoryAssets()), last.columns, last.count, last.number)
+        parent = {int(event["particle"]): int(event["parent"]) for event in events if event["what"] == Happening.BIRTH}
+
+        def line(one: int) -> list[int]:
+            return [one] if parent[one] < 0 else [one, *line(parent[one])]
+
+        alive = last.columns["id"].tolist()
+        self.assertTrue(set(parent) - set(alive))
+        for one in parent:
+            found = descent_of(moment, one, events)
+            assert found is not None
+            ancestors = line(one)
+            self.assertEqual((found.generation, found.family, found.parent), (len(ancestors) - 1, ancestors[-1], parent[one]))
+            self.assertEqual(found.limb.tolist(), [each for each in alive if one in line(each)])
+            self.assertEqual(found.members.tolist(), [each for each in alive if line(each)[-1] == ancestors[-1]])
+        self.assertIsNone(descent_of(moment, 10_000, events))
+
+
 class Bounds(unittest.TestCase):
     def findings(self, raw: Document) -> tuple[list[int], list[str]]:
         simulation = Simulation(read_effect(raw), MemoryAssets(), record=False)
@@ -292,6 +322,27 @@ class Bounds(unittest.TestCase):
         with self.assertRaises(DocumentError) as caught:
             read_effect(document(rule(split(float("nan")))))
         self.assertIn("count", caught.exception.problems[0].place)
+
+    def test_into_a_group_that_was_deleted(self) -> None:
+        """Its rule is left out, with the reason at its place; the others go on."""
+        raw = document(rule(split(2.0, "gone")), rule({"kind": "set", "attribute": "radius", "amount": 0.3}, id="other"), count=3, clock=clock(4))
+        effect = read_effect(raw)
+        self.assertEqual(len(effect.problems), 1)
+        self.assertIn("gone", effect.problems[0].text)
+        self.assertIn("action 1", effect.problems[0].place)
+        last = run(raw)[-1]
+        self.assertEqual(last.count, 3)
+        np.testing.assert_allclose(last.columns["radius"], 0.3, rtol=1e-6)
+
+    def test_who_is_spared_at_the_budget_is_still_counted(self) -> None:
+        """Nobody leaves for children that do not come, and whoever counts the others in the next step counts them."""
+        near = {"kind": "neighbours", "distance": 100.0}
+        told = rule({"kind": "set", "attribute": "own", "amount": {"kind": "as_it_is", "quantity": near}}, id="told", trigger="each")
+        raw = document(rule(split(2.0), id="split"), told, count=8, attributes=[{"id": "own", "label": "Own"}], clock=clock(5, particle_budget=8))
+        frames = run(raw)
+        self.assertEqual([frame.count for frame in frames], [8] * 6)
+        after = document(told, rule(split(2.0), id="split"), count=8, attributes=[{"id": "own", "label": "Own"}], clock=clock(5, particle_budget=8))
+        np.testing.assert_array_equal(run(after)[-1].columns["own own"].ravel(), np.full(8, 7.0))
 
     def test_ten_million_in_one_step(self) -> None:
         raw = document(rule(split(10_000.0, parent="kept")), count=1000, clock=clock(4, particle_budget=50_000))

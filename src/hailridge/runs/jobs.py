@@ -11,14 +11,18 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.looking.ways_out import ways_out
 from hailridge.core.scene.buffers import Finding
+from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.plan import Plan
 from hailridge.core.step.birth import BUDGET
 from hailridge.core.step.searches import SUMMARIES
 from hailridge.core.step.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
 from hailridge.formats.pictures import PictureError, read_pictures
+from hailridge.formats.posters import POSTER_AT, poster
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
@@ -165,8 +169,22 @@ def import_pictures(resources: Resources, job: dict[str, Any], called_off: Calle
     return {"state": "done", "asset": resources.library.add_picture(sheet)}
 
 
+def draw_poster(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
+    """The library's picture of an effect, of a trial that is done; drawn here, where nobody waits for an answer."""
+    row = resources.bakes.trial(job["trial"])
+    plan = Plan(read_effect(row.document), resources.library)
+
+    def moment_at(number: int) -> Moment:
+        return recorded_moment(plan, *unpack_columns(resources.bakes.frame(row.bake_key, number).state), number)
+
+    shown = moment_at(round(plan.effect.clock.last_frame * POSTER_AT))
+    shown.past = moment_at
+    resources.library.set_poster(job["effect"], poster(shown), row.id)
+    return {"state": "done"}
+
+
 JOBS: dict[str, Callable[[Resources, dict[str, Any], CalledOff, Report], dict[str, Any]]] = {
-    "bake": bake, "mesh": import_mesh, "pictures": import_pictures,
+    "bake": bake, "mesh": import_mesh, "pictures": import_pictures, "poster": draw_poster,
 }  # fmt: skip
 
 

@@ -13,7 +13,6 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Request
 
-from hailridge.formats.posters import POSTER_AT, poster
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
@@ -87,15 +86,19 @@ class Context:
         return int(self.library.setting("frames_limit", CACHE_BYTES))
 
     def make_poster(self, effect_id: str) -> None:
+        """Have the library's picture of an effect drawn, if it does not show its latest run."""
         row = self.library.effect(effect_id)
         trial = self.runs.trial(self.bakes.open_trial(effect_id, read_effect(row.document)).id)
         bake = self.bakes.bake(trial.key)
         if bake is None or bake.state != "done" or row.poster_bake == trial.id:
             return
-        frame = round(trial.effect.clock.last_frame * POSTER_AT)
-        with self.runs.moment(trial, frame) as moment:
-            self.library.set_poster(effect_id, poster(moment), trial.id)
-        self.live.publish({"type": "poster", "effect": effect_id})
+        message = {"what": "poster", "trial": trial.id, "effect": effect_id}
+        job = self.pool.submit(message, f"poster {effect_id}", replace=True)
+        job.result.add_done_callback(lambda future: self._drawn(effect_id, future.result()))
+
+    def _drawn(self, effect_id: str, result: dict[str, Any]) -> None:
+        if result["state"] == "done":
+            self.live.publish({"type": "poster", "effect": effect_id})
 
     def close(self) -> None:
         self.housekeeping.stop()
