@@ -7,7 +7,9 @@ from typing import Any
 
 import numpy as np
 from scipy import stats
+from scipy.spatial import cKDTree
 
+from hailridge import demo
 from hailridge.model.validation import read_effect
 from tests.support import Document, compare, document, rule, run
 
@@ -119,6 +121,43 @@ class Places(unittest.TestCase):
         for frame in (5, 8):
             born, _parents = children(raw, frame)
             self.assertGreaterEqual(float(np.linalg.norm(born["position"][0])), 1.0 + 0.05 - 1e-3)
+
+
+    def test_a_place_outside_what_it_is_kept_in(self) -> None:
+        """Whoever is inside a hollow ball has no child outside it, in any recorded frame, nor does its stream."""
+        ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0}
+        solid = rule({"kind": "bounce", "shape": "ball"}, id="solid")
+        for pace in ("occasion", "second"):
+            given: Document = {"born": "place", "place": [0.0, 4.0, 0.0], "radius": 0.05, "per": pace, "speed": 0.4, "heading": "any"}
+            raw = scene(solid, birth(**given) | ({"trigger": "each"} if pace == "second" else {}), shapes=[ball], position=[0.3, 0.0, 0.0])
+            self.assertEqual(read_effect(raw).problems, [])
+            frames = run(raw)
+            self.assertGreater(frames[-1].count, 1)
+            for frame in frames:
+                distances = np.linalg.norm(frame.columns["position"], axis=1)
+                self.assertLessEqual(float(distances.max()), 1.0 - 0.05 + 2e-3)
+
+
+class Crowding(unittest.TestCase):
+    """Frost over the pane that ships: growth held back by a crowd, everybody keeping apart, close to the glass, near standstill."""
+
+    def test_it_fills_the_pane_and_stays_on_it(self) -> None:
+        raw = demo.document("frost-over-a-pane")
+        raw["dials"][0]["value"] = 4.0
+        frames = run(raw, assets=demo.assets())
+        last = frames[-1].columns
+        position, radius = last["position"], last["radius"]
+        self.assertLess(float(np.abs(position[:, 0]).max()), 1.2 + 0.05)
+        self.assertLess(float(np.abs(position[:, 1] - 1.0).max()), 0.75 + 0.05)
+        self.assertLess(float(np.abs(position[:, 2]).max()), 0.05)
+        # It comes to an end by itself: hardly anybody is born in the last second, long before the budget.
+        self.assertLess(sum(frame.births for frame in frames[-24:]), len(radius) * 0.01)
+        self.assertLess(len(radius), raw["clock"]["particle_budget"] // 3)
+        # No denser than discs can lie: π/√12 of the pane (Lagrange, Thue), a little more where they overlap or stand off the glass.
+        self.assertLess(float((np.pi * radius**2).sum()) / (2.4 * 1.5), np.pi / np.sqrt(12) * 1.25)
+        pairs = cKDTree(position).query_pairs(0.02, output_type="ndarray")
+        overlap = 1 - np.linalg.norm(position[pairs[:, 0]] - position[pairs[:, 1]], axis=1) / (radius[pairs[:, 0]] + radius[pairs[:, 1]])
+        self.assertLess(float(np.quantile(overlap, 0.9)), 0.3)
 
 
 class NewNumbers(unittest.TestCase):

@@ -903,7 +903,7 @@ export interface paths {
         };
         /**
          * Get Descent
-         * @description Whom a particle descends from, and the ids of its limb and its family at a frame, as a binary block; an empty one of who is not there.
+         * @description Whom a particle descends from, and the ids of its limb and its family at a frame, as a binary block; an empty one of who never was.
          */
         get: operations["get_descent_api_trials__trial_id__frames__number__particles__particle__descent_get"];
         put?: never;

@@ -36,7 +36,7 @@ export function SideBySide({ children }: { children: React.ReactNode }) {
       </div>
       {comparing && (
         <RunContext value={comparing.run}>
-          <div className="relative min-w-0 flex-1 border-l border-line">
+          <div data-tone="dark" className="relative min-w-0 flex-1 border-l border-line">
             <Second comparing={comparing} />
             <OtherValue comparing={comparing} />
           </div>
