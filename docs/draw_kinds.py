@@ -528,9 +528,20 @@ def urge(kind: str) -> Node:
     return raw
 
 
+def handing(kind: str) -> Node:
+    """Children of one that is coloured and large, thrown to all sides."""
+    hand = {"memory": {"rule": "act"}}.get(kind, {"attribute": "opacity"} if kind == "attribute" else {})
+    split = node("action", "spawn", count=fixed(9.0), group="other", parent="kept", speed=fixed(0.9), heading="any", radius=fixed(0.07),
+        lifetime=fixed(30.0), inherit_color=60.0, hands=[node("handing", kind, **hand)])  # fmt: skip
+    raw = sheet([split], False, speed=[0.4, 0.0, 0.0])
+    raw["rules"][0] |= {"trigger": "once", "id": "act", "who": ["first"]}
+    return raw
+
+
 DRAWN: dict[str, Callable[[str], Node]] = {
     "action": action,
     "urge": urge,
+    "handing": handing,
     "quantity": quantity,
     "field": field,
     "amount": amount,
