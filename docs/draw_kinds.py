@@ -247,6 +247,8 @@ def quantity(kind: str) -> Node:
         {"id": "floor", "label": "Floor", "actions": [node("action", "bounce", shape="ground")]},
         RULE | {"condition": OLD, "trigger": "becomes", "actions": [node("action", "move")]},
     ]
+    if kind == "stuck":
+        rules[1]["actions"] = [node("action", "stick", shape="ground")]
     if kind in ("generation", "family", "parent_number"):
         grown = {"kind": "compare", "quantity": {"kind": "age"}, "comparison": "above", "threshold": fixed(0.3)}
         split = node("action", "spawn", count=fixed(2.0), parent="kept", speed=fixed(0.8), cone=90.0, inherit_velocity=70.0, inherit_radius=80.0)

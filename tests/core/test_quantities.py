@@ -110,7 +110,7 @@ class KnownState(unittest.TestCase):
         for kind, fields, values in expected:
             with self.subTest(kind=kind, **fields):
                 np.testing.assert_allclose(self.read(kind, **fields), values, atol=1e-5)
-        tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random"}
+        tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random", "stuck"}
         # What neighbourhoods find, and what is sensed of surfaces, is tested where they are.
         elsewhere = {kind for kind, cls in kinds("quantity").items() if "neighbourhood" in cls.model_fields or cls.category == "Surfaces"}
         self.assertEqual(tested, set(kinds("quantity")) - elsewhere, "a quantity is not tested here")

@@ -48,8 +48,10 @@ class Encounter:
 
     shape: int
     rows: Rows
-    bounciness: Any
-    friction: Any
+    bounciness: Any = 0.0
+    friction: Any = 0.0
+    sunk: Any = None
+    """How deep each who touches it sinks in (m), where they stick to it; none where they do not."""
 
 
 @dataclass

@@ -203,6 +203,10 @@ class Geometry:
         tree.closest(len(points), places, t.triangles, t.bounds, t.links, np.float64(reach), out, distances, faces)
         return out, distances, faces
 
+    def nearest_faces(self, points: Any) -> NDArray[np.int32]:
+        """The triangle that is closest to each place, as they are numbered in `faces`: (n,)."""
+        return np.asarray(self.tree.order[self._closest_faces(np.asarray(points, np.float32), np.inf)[2]], np.int32)
+
     def surface(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Closest places of a surface, outward normals there, and distances, below zero behind the surface: (n, 3), (n, 3) and (n,) float64.
 

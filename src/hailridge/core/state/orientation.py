@@ -61,6 +61,30 @@ def align(start: Any, end: Any) -> Rows4:
     return unit(np.concatenate([axis, w[:, None]], axis=1))
 
 
+def turned_back(orientation: Any) -> Rows4:
+    """The turns that take these back: (n, 4)."""
+    return np.asarray(orientation * np.array([-1, -1, -1, 1], np.float32), np.float32)
+
+
+def from_matrices(matrices: Any) -> Rows4:
+    """Rotations as matrices (n, 3, 3), made unit quaternions (n, 4); by the largest of the four parts, so that none is divided by next to nothing
+    (Shepperd 1978, from memory)."""
+    m = np.asarray(matrices, np.float64)
+    xx, yy, zz = m[:, 0, 0], m[:, 1, 1], m[:, 2, 2]
+    squares = np.stack([1 + xx - yy - zz, 1 - xx + yy - zz, 1 - xx - yy + zz, 1 + xx + yy + zz], axis=1)
+    products = np.empty((len(m), 4, 4))
+    for part in range(4):
+        products[:, part, part] = squares[:, part]
+    for first, second, value in (
+        (0, 1, m[:, 1, 0] + m[:, 0, 1]), (0, 2, m[:, 0, 2] + m[:, 2, 0]), (1, 2, m[:, 2, 1] + m[:, 1, 2]),
+        (0, 3, m[:, 2, 1] - m[:, 1, 2]), (1, 3, m[:, 0, 2] - m[:, 2, 0]), (2, 3, m[:, 1, 0] - m[:, 0, 1]),
+    ):  # fmt: skip
+        products[:, first, second] = products[:, second, first] = value
+    # Each row is the quaternion times one of its own parts, four times over: the row of the largest part.
+    largest = squares.argmax(axis=1)
+    return unit(products[np.arange(len(m)), largest])
+
+
 def turned(orientation: Any, vectors: Any) -> NDArray[np.float32]:
     """Vectors (n, 3) turned by orientations (n, 4)."""
     q, v = np.asarray(orientation, np.float64), np.asarray(vectors, np.float64)

@@ -58,9 +58,14 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "came_from": ("i2", 1, -1),
     "picture": ("f4", 1, 0.0),
     "held": ("u1", 1, 0),
+    "stuck": ("i2", 1, 0),
+    "stuck_face": ("i4", 1, 0),
+    "stuck_place": ("f4", 4, 0.0),
+    "stuck_turn": ("f4", 4, (0.0, 0.0, 0.0, 1.0)),
 }
 """State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before,
-which drawing it shows, whether it is a mark, which nothing moves."""
+which drawing it shows, whether it is a mark, which nothing moves; which shape it is stuck to (its index and one more, 0 for none), and where on it
+(`scene.sticking`)."""
 
 
 class Particles:

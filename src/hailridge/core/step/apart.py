@@ -10,6 +10,8 @@ from hailridge.core.state.particles import as_indices
 from hailridge.core.state.separating import push_apart
 from hailridge.core.step.obstacles import Obstacles
 
+IMMOVABLE = np.float32(1e12)
+
 SLIDES = 2
 """How often in a round somebody who is pushed against something solid goes on along it."""
 
@@ -26,6 +28,9 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
             also[rows] = True
             rows = np.flatnonzero(also)
         radii, masses = moment.column("radius")[rows], moment.column("mass")[rows]
+        if moment.particles.has("stuck"):
+            # Whoever is stuck gives way to nobody.
+            masses = np.where(moment.column("stuck")[rows] > 0, IMMOVABLE, masses).astype(np.float32)
         # Where something is solid to somebody, each round is held before it, so that the next one pushes the others further.
         each = 1 if solid else action.rounds
         for _round in range(action.rounds // each):

@@ -12,6 +12,7 @@ from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
 from hailridge.core.scene.buffers import Encounter
 from hailridge.core.scene.moment import Moment
+from hailridge.core.scene.sticking import attach, follow, forget_released, stuck_rows
 from hailridge.core.state.contributions import PILES
 from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import as_indices
@@ -44,27 +45,35 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
     if len(piles["drag"]) and not len(piles["air"]):
         piles["air"] = np.zeros((1, 3), np.float32)
     motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
-    if moment.particles.has("held"):
-        # Marks stay where they were left, whatever pushes them.
-        held = moment.column("held") != 0
-        displacement[held], gained[held], velocity[held] = 0, 0, 0
+    stuck = stuck_rows(moment)
+    for name in ("held", "stuck"):
+        if moment.particles.has(name):
+            # Marks stay where they were left, whatever pushes them, and what is stuck where it sticks.
+            held = moment.column(name) > 0
+            displacement[held], gained[held], velocity[held] = 0, 0, 0
     if moment.particles.has("orientation"):
         motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     if moment.buffers.encounters:
-        _touch(moment, obstacles, spans, displacement, gained, at_touch)
+        _touch(moment, obstacles, spans, displacement, gained, at_touch, stuck)
     else:
         position += displacement
         moment.column("touching")[:] = 0
+    follow(moment)
+    forget_released(moment)
     moment.begin_part()
 
 
-def _touch(moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, gained: Any, at_touch: AtTouch) -> None:
+def _touch(
+    moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, gained: Any, at_touch: AtTouch, stuck: NDArray[np.intp]
+) -> None:  # fmt: skip
     count = moment.count
-    permitted, bounciness, friction = _solid(moment, obstacles)
+    permitted, bounciness, friction, sticky = _solid(moment, obstacles)
+    # Whoever is stuck is held by that, and no other shape moves it.
+    permitted[:, stuck] = 0
     before = moment.column("touching").copy()
     way = obstacles.meet(
         moment, moment.column("position"), moment.column("velocity"), displacement, gained, moment.column("radius").copy(), spans, permitted,
-        bounciness, friction, before, _listening(moment),
+        bounciness, friction, before, _listening(moment, sticky),
     )  # fmt: skip
     # Directly: the rows of children that a rule on contact made have no part in this.
     moment.surface = way.normals
@@ -72,37 +81,64 @@ def _touch(moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, 
     while (held := np.flatnonzero(way.held)).size:
         _report(moment, obstacles, way, held, way.new[held] & ~told[held])
         told[held] = way.new[held]
+        if sticky is not None:
+            left = way.carried[held, contact_kernel.LEFT] * (spans[0] if len(spans) == 1 else spans[held])
+            _stick(moment, obstacles, way, held, sticky, way.new, 1 - left / moment.dt if moment.dt > 0 else np.ones(len(held)))
         moment.begin_part()
         _go_on(moment, obstacles, way, held, spans, at_touch)
     rows = np.flatnonzero(way.new & ~told)
     _report(moment, obstacles, way, rows, way.new[rows] & ~told[rows])
+    if sticky is not None:
+        # Who was lying on it already when it began to be sticky.
+        lying = np.flatnonzero(way.touched & ~way.new)
+        _stick(moment, obstacles, way, lying, sticky, way.touched, np.ones(len(lying)))
     moment.column("touching")[:count] = way.touched | _still_touched(moment, obstacles, permitted, before & ~way.touched)
 
 
-def _solid(moment: Moment, obstacles: Obstacles) -> tuple[Any, Any, Any]:
-    """What rules have made solid: whom each of k obstacles concerns (k, n) uint8, with how much bounciness and friction, (k, n) or (k, 1)."""
+def _solid(moment: Moment, obstacles: Obstacles) -> tuple[Any, Any, Any, Any]:
+    """What rules have made solid: whom each of k obstacles concerns (k, n) uint8, with how much bounciness and friction, (k, n) or (k, 1); and how
+    deep who touches it sinks in and sticks, (k, n) metres, NaN for who does not stick; None where nobody does."""
     count, kinds = moment.count, len(obstacles.slots)
     encounters: list[Encounter] = moment.buffers.encounters
     permitted = np.zeros((kinds, count), np.uint8)
     varied = any(np.ndim(e.bounciness) or np.ndim(e.friction) or isinstance(e.rows, np.ndarray) for e in encounters)
     bounciness = np.zeros((kinds, count if varied else 1), np.float32)
     friction = np.zeros((kinds, count if varied else 1), np.float32)
+    sticky = np.full((kinds, count), np.nan, np.float32) if any(e.sunk is not None for e in encounters) else None
     for encounter in encounters:
         slot = obstacles.slots[encounter.shape]
         permitted[slot, encounter.rows] = 1
+        if sticky is not None:
+            sticky[slot, encounter.rows] = np.nan if encounter.sunk is None else encounter.sunk
         where = encounter.rows if varied else slice(None)
         bounciness[slot, where] = encounter.bounciness
         friction[slot, where] = encounter.friction
-    return permitted, np.clip(bounciness, 0, 1), friction
+    return permitted, np.clip(bounciness, 0, 1), friction, sticky
 
 
-def _listening(moment: Moment) -> NDArray[np.uint8]:
-    """Whom some rule on contact concerns (n,); (0,) where there is none."""
+def _listening(moment: Moment, sticky: Any) -> NDArray[np.uint8]:
+    """Whom some rule on contact concerns, or who sticks to something (n,); (0,) where there is nobody."""
     rules = moment.scene.turns.contact
+    sticking = NOBODY if sticky is None else np.asarray(~np.isnan(sticky).all(axis=0), np.uint8)
     if not rules:
-        return NOBODY
+        return sticking
     members = np.any([ready.members for ready in rules], axis=0)
-    return np.asarray(members[moment.column("group")], np.uint8)
+    listening = np.asarray(members[moment.column("group")], np.uint8)
+    return listening | sticking if len(sticking) else listening
+
+
+def _stick(
+    moment: Moment, obstacles: Obstacles, way: Way, rows: NDArray[np.intp], sticky: Any, touched: NDArray[np.uint64], shares: Any
+) -> None:  # fmt: skip
+    """Stick those of `rows` (k,) to what they touch that are to stick to it; `shares` (k,) of the step have passed for them."""
+    free = moment.column("stuck")[rows] <= 0
+    for slot, bit in enumerate(obstacles.bits):
+        released = moment.column("stuck")[rows] == -(int(obstacles.shapes[slot]) + 1)
+        mine = free & ~released & ((touched[rows] & bit) != 0) & ~np.isnan(sticky[slot, rows])
+        if mine.any():
+            those = rows[mine]
+            attach(moment, moment.body(int(obstacles.shapes[slot])), those, shares[mine], sticky[slot, those])
+            free &= ~mine
 
 
 def _report(moment: Moment, obstacles: Obstacles, way: Way, rows: NDArray[np.intp], new: NDArray[np.uint64]) -> None:
@@ -141,6 +177,9 @@ def _go_on(moment: Moment, obstacles: Obstacles, way: Way, held: NDArray[np.intp
     if put.any():
         way.carried[held[put], contact_kernel.PLACE : contact_kernel.PLACE + 3] = places[held[put]]
     leaving = moment.doomed[held]
+    if moment.particles.has("stuck"):
+        # Whoever sticks has come to the end of its way.
+        leaving = leaving | (moment.column("stuck")[held] > 0)
     way.held[held[leaving]] = 0
     if not leaving.all():
         obstacles.go_on(moment, way, places, speeds, held[~leaving])

@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Rows, touching_bit
+from hailridge.core.scene.sticking import COLUMNS
+from hailridge.core.state.particles import Rows, number_of, touching_bit
 from hailridge.model import fields
 from hailridge.model.kind import ValueType
 from hailridge.model.parts import Quantity
@@ -27,6 +28,26 @@ class Touching(Quantity):
     def read(self, moment: Moment, rows: Rows) -> Any:
         touching = moment.column("touching")[rows]
         return touching != 0 if self.shape is None else (touching & touching_bit(moment.scene.shape_index[self.shape])) != 0
+
+
+class Stuck(Quantity):
+    title: ClassVar[str] = "is stuck"
+    also: ClassVar[str] = "sticking attached glued held"
+    sentence: ClassVar[str] = "it is stuck to {shape}"
+    category: ClassVar[str] = "Contact"
+    help: ClassVar[str] = "True from the touch at which it stuck to the shape until it is let go."
+    value_type: ClassVar[ValueType] = "flag"
+
+    kind: Literal["stuck"] = "stuck"
+    shape: str | None = fields.reference("shape", label="Shape", optional="anything")
+
+    def needs(self) -> tuple[str, ...]:
+        return COLUMNS
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        # Where only a look asks nothing sticks.
+        stuck = moment.column("stuck")[rows] if moment.particles.has("stuck") else np.zeros(number_of(rows), np.int16)
+        return stuck > 0 if self.shape is None else stuck == moment.scene.shape_index[self.shape] + 1
 
 
 class ContactCount(Quantity):

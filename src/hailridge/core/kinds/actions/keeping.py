@@ -1,0 +1,115 @@
+"""Keeping particles in a region or out of it: asked at the end of each step, so that no recorded frame shows anybody where nobody is to be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows, as_factor, as_indices
+from hailridge.model import fields
+from hailridge.model.parts import LIVING, Action, Amount, Place
+
+RESPONSES = {"remove": "remove", "stop": "hold at its border", "wrap": "bring round to the other side", "brake": "brake"}
+
+HAIR = 1e-4
+"""Metres by which whoever is held at a border is put past it."""
+
+FLAT = 1e-6
+"""Metres: along an axis in which a shape is no wider than that it has no other side."""
+
+EDGE = 0.5
+"""A field at least as strong as that is inside."""
+
+
+class Keep(Action):
+    title: ClassVar[str] = "keep in or out"
+    also: ClassVar[str] = "boundary bound limit region guard cage inside outside leave enter wrap around edge kill"
+    sentence: ClassVar[str] = "{response} whoever is {side}[ {shape}][ {field}][, losing half its speed every {half_life}]"
+    category: ClassVar[str] = "Contact"
+    help: ClassVar[str] = (
+        "Asked where everybody is at the end of the step, the shape too: newborns, children and moving shapes included, no frame shows anybody where "
+        "nobody is to be. *Hold at its border* puts them back to the nearest place and takes what speed they had across it; *bring round* lets them "
+        "in on the other side of the shape's box; *brake* only slows them there. Inside a field is where it is at least a half."
+    )
+    places: ClassVar[tuple[Place, ...]] = LIVING
+
+    kind: Literal["keep"] = "keep"
+    response: Literal["remove", "stop", "wrap", "brake"] = fields.choice("remove", RESPONSES, label="Response")
+    side: Literal["outside", "inside"] = fields.choice("outside", {"outside": "outside", "inside": "inside"}, label="Whoever is")
+    shape: str | None = fields.reference("shape", label="Shape", optional="no shape")
+    field: str | None = fields.reference("field", label="Field", optional="no field")
+    half_life: Amount = fields.amount(0.2, unit="s", low=1e-4, high=1000, soft=(0.01, 5), label="Half-life", per_frame="halving")
+
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if self.shape is None and self.field is None:
+            yield "shape", "says no region; choose a shape or a field"
+        if self.shape is not None and self.field is not None:
+            yield "field", "two regions are one too many; choose a shape or a field, or combine them in a field"
+        if self.shape is None and self.field is not None and self.response in ("stop", "wrap"):
+            yield "response", "a field has no border to be held at and no other side; remove or brake there, or choose a shape"
+        if self.response == "wrap" and self.side == "inside":
+            yield "side", "whoever is inside has no other side to be brought to"
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        indices = as_indices(rows)
+        astray = indices[self._astray(moment, indices)]
+        if not len(astray):
+            return
+        match self.response:
+            case "remove":
+                moment.doom(astray)
+            case "stop":
+                self._hold(moment, astray)
+            case "wrap":
+                self._bring_round(moment, astray)
+            case _:
+                kept = np.float32(0.5) ** (moment.elapsed(astray) / np.maximum(np.asarray(self.half_life.give(moment, astray), np.float32), 1e-4))
+                moment.write_attribute("velocity", astray, moment.column("velocity")[astray] * as_factor(np.asarray(kept, np.float32)))
+
+    def _astray(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
+        """Who of these is where nobody is to be (k,)."""
+        if self.shape is None:
+            inside = moment.field_of(str(self.field), indices) >= EDGE
+        elif self.response == "wrap":
+            local, low, high = self._in_box(moment, indices)
+            inside = np.all((local >= low) & (local <= high), axis=1)
+        else:
+            inside = moment.end.pose(self.shape).outward(moment.column("position")[indices]) < 0
+        return np.asarray(inside if self.side == "inside" else ~inside)
+
+    def _hold(self, moment: Moment, rows: NDArray[np.intp]) -> None:
+        """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is lost."""
+        assert self.shape is not None
+        pose, start = moment.end.pose(self.shape), moment.start.pose(self.shape)
+        local = pose.transform.inverse().points(moment.column("position")[rows])
+        nearest, normals, _heights = pose.geometry.surface(local.astype(np.float32))
+        way = -1.0 if self.side == "outside" else 1.0
+        border, normals = pose.transform.points(nearest), pose.transform.vectors(normals) * way
+        velocity = moment.column("velocity")[rows].astype(np.float64)
+        own = (border - start.transform.points(nearest)) / moment.dt if moment.dt > 0 else np.zeros_like(border)
+        across = np.minimum(np.einsum("ij,ij->i", velocity - own, normals), 0.0)
+        moment.write_attribute("position", rows, border + normals * HAIR)
+        moment.write_attribute("velocity", rows, velocity - normals * across[:, None])
+
+    def _bring_round(self, moment: Moment, rows: NDArray[np.intp]) -> None:
+        """In the box around the shape, in its own space, whoever has left on one side comes in on the other."""
+        assert self.shape is not None
+        local, low, high = self._in_box(moment, rows)
+        # Sides that are endless stay as they are.
+        from_low = np.where(np.isfinite(low), low, 0.0)
+        size = np.where(np.isfinite(low), high - from_low, 1.0)
+        round_it = np.where(np.isfinite(low), from_low + np.mod(local - from_low, size), local)
+        moment.write_attribute("position", rows, moment.end.pose(self.shape).transform.points(round_it))
+
+    def _in_box(self, moment: Moment, rows: NDArray[np.intp]) -> tuple[NDArray[np.float64], ...]:
+        """Places in the shape's own space (k, 3), and the lowest and highest corner (3,) of the box around it, endless where it is flat."""
+        assert self.shape is not None
+        pose = moment.end.pose(self.shape)
+        low, high = pose.geometry.bounds
+        flat = high - low <= FLAT
+        local = pose.transform.inverse().points(moment.column("position")[rows])
+        return local, np.where(flat, -np.inf, low), np.where(flat, np.inf, high)
