@@ -199,6 +199,8 @@ def action(kind: str) -> Node:
         if kind == "move_found":
             raw["looks"] = colored([{"kind": "by_group"}], "balls")
         return raw
+    if kind in ("stick", "let_go", "keep"):
+        return contact(kind)
     raw = conveyor(
         [
             RULE
@@ -217,6 +219,21 @@ def action(kind: str) -> Node:
         raw["rules"][0]["actions"][0]["rule"] = "second"
     if kind == "restore":
         raw["rules"].insert(0, {"id": "grow", "label": "Grow", "actions": [node("action", "set", attribute="radius", amount=fixed(0.14))]})
+    return raw
+
+
+def contact(kind: str) -> Node:
+    """Above a floor: stuck to it, half of them let go again, or kept out of a ball that nobody has to touch."""
+    raw = quantity("stuck")
+    raw["looks"] = colored([], "balls")
+    if kind == "let_go":
+        half = {"kind": "compare", "quantity": {"kind": "own_random"}, "comparison": "above", "threshold": fixed(0.5)}
+        jump = node("action", "add", attribute="velocity", amount=fixed([0.0, 1.6, 0.0]), per="occasion")
+        some = {"kind": "all", "conditions": [half, {"kind": "holds", "quantity": node("quantity", "stuck")}]}
+        raw["rules"].append({"id": "free", "label": "Free", "trigger": "once", "condition": some, "actions": [node("action", kind), jump]})
+    if kind == "keep":
+        raw["shapes"].append(shape("ball", "ball", True, radius=0.42))
+        raw["rules"][1]["actions"] = [node("action", "keep", response="stop", side="inside", shape="ball")]
     return raw
 
 
