@@ -199,7 +199,7 @@ def action(kind: str) -> Node:
         if kind == "move_found":
             raw["looks"] = colored([{"kind": "by_group"}], "balls")
         return raw
-    if kind in ("stick", "let_go", "keep"):
+    if kind in ("stick", "let_go", "keep", "keep_field"):
         return contact(kind)
     raw = conveyor(
         [
@@ -234,6 +234,9 @@ def contact(kind: str) -> Node:
     if kind == "keep":
         raw["shapes"].append(shape("ball", "ball", True, radius=0.42))
         raw["rules"][1]["actions"] = [node("action", "keep", response="stop", side="inside", shape="ball")]
+    if kind == "keep_field":
+        raw["fields"] = [cloud("falloff")]
+        raw["rules"][1]["actions"] = [node("action", "keep_field", response="brake", half_life=fixed(0.05), field="cloud")]
     return raw
 
 

@@ -64,7 +64,9 @@ class Motion(ApiCase):
         submit = self.context.pool.submit
 
         def watch(message: dict[str, Any], *rest: Any, **named: Any) -> Any:
-            begun.append(message)
+            # The library's picture is drawn once a run has ended.
+            if message["what"] == "bake":
+                begun.append(message)
             return submit(message, *rest, **named)
 
         self.context.pool.submit = watch

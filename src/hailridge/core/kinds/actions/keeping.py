@@ -15,6 +15,8 @@ from hailridge.model.parts import LIVING, Action, Amount, Place
 
 RESPONSES = {"remove": "remove", "stop": "hold at its border", "wrap": "bring round to the other side", "brake": "brake"}
 
+SIDES = {"outside": "outside", "inside": "inside"}
+
 HAIR = 1e-4
 """Metres by which whoever is held at a border is put past it."""
 
@@ -25,65 +27,69 @@ EDGE = 0.5
 """A field at least as strong as that is inside."""
 
 
-class Keep(Action):
+class Keeping(Action):
+    """What both share: who is where nobody is to be is removed or braked."""
+
+    category: ClassVar[str] = "Contact"
+    places: ClassVar[tuple[Place, ...]] = LIVING
+
+    response: str
+    side: str
+    half_life: Amount
+
+    def astray(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.intp]:
+        """Who of these is where nobody is to be."""
+        inside = self.inside(moment, indices)
+        return indices[inside if self.side == "inside" else ~inside]
+
+    def inside(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
+        """Who of these is in the region (k,)."""
+        raise NotImplementedError
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        astray = self.astray(moment, as_indices(rows))
+        if len(astray) and self.response == "remove":
+            moment.doom(astray)
+        elif len(astray) and self.response == "brake":
+            kept = np.float32(0.5) ** (moment.elapsed(astray) / np.maximum(np.asarray(self.half_life.give(moment, astray), np.float32), 1e-4))
+            moment.write_attribute("velocity", astray, moment.column("velocity")[astray] * as_factor(np.asarray(kept, np.float32)))
+
+
+class Keep(Keeping):
     title: ClassVar[str] = "keep in or out"
     also: ClassVar[str] = "boundary bound limit region guard cage inside outside leave enter wrap around edge kill"
-    sentence: ClassVar[str] = "{response} whoever is {side}[ {shape}][ {field}][, losing half its speed every {half_life}]"
-    category: ClassVar[str] = "Contact"
+    sentence: ClassVar[str] = "{response} whoever is {side} {shape}[, losing half its speed every {half_life}]"
     help: ClassVar[str] = (
         "Asked where everybody is at the end of the step, the shape too: newborns, children and moving shapes included, no frame shows anybody where "
         "nobody is to be. *Hold at its border* puts them back to the nearest place and takes what speed they had across it; *bring round* lets them "
-        "in on the other side of the shape's box; *brake* only slows them there. Inside a field is where it is at least a half."
+        "in on the other side of the shape's box; *brake* only slows them there."
     )
-    places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["keep"] = "keep"
     response: Literal["remove", "stop", "wrap", "brake"] = fields.choice("remove", RESPONSES, label="Response")
-    side: Literal["outside", "inside"] = fields.choice("outside", {"outside": "outside", "inside": "inside"}, label="Whoever is")
-    shape: str | None = fields.reference("shape", label="Shape", optional="no shape")
-    field: str | None = fields.reference("field", label="Field", optional="no field")
+    side: Literal["outside", "inside"] = fields.choice("outside", SIDES, label="Whoever is")
+    shape: str = fields.reference("shape", label="Shape")
     half_life: Amount = fields.amount(0.2, unit="s", low=1e-4, high=1000, soft=(0.01, 5), label="Half-life", per_frame="halving")
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
-        if self.shape is None and self.field is None:
-            yield "shape", "says no region; choose a shape or a field"
-        if self.shape is not None and self.field is not None:
-            yield "field", "two regions are one too many; choose a shape or a field, or combine them in a field"
-        if self.shape is None and self.field is not None and self.response in ("stop", "wrap"):
-            yield "response", "a field has no border to be held at and no other side; remove or brake there, or choose a shape"
         if self.response == "wrap" and self.side == "inside":
             yield "side", "whoever is inside has no other side to be brought to"
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        indices = as_indices(rows)
-        astray = indices[self._astray(moment, indices)]
-        if not len(astray):
-            return
-        match self.response:
-            case "remove":
-                moment.doom(astray)
-            case "stop":
-                self._hold(moment, astray)
-            case "wrap":
-                self._bring_round(moment, astray)
-            case _:
-                kept = np.float32(0.5) ** (moment.elapsed(astray) / np.maximum(np.asarray(self.half_life.give(moment, astray), np.float32), 1e-4))
-                moment.write_attribute("velocity", astray, moment.column("velocity")[astray] * as_factor(np.asarray(kept, np.float32)))
-
-    def _astray(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
-        """Who of these is where nobody is to be (k,)."""
-        if self.shape is None:
-            inside = moment.field_of(str(self.field), indices) >= EDGE
-        elif self.response == "wrap":
+    def inside(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
+        if self.response == "wrap":
             local, low, high = self._in_box(moment, indices)
-            inside = np.all((local >= low) & (local <= high), axis=1)
-        else:
-            inside = moment.end.pose(self.shape).outward(moment.column("position")[indices]) < 0
-        return np.asarray(inside if self.side == "inside" else ~inside)
+            return np.asarray(np.all((local >= low) & (local <= high), axis=1))
+        return np.asarray(moment.end.pose(self.shape).outward(moment.column("position")[indices]) < 0)
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        if self.response in ("remove", "brake"):
+            return super().act(moment, rows)
+        astray = self.astray(moment, as_indices(rows))
+        if len(astray):
+            (self._hold if self.response == "stop" else self._bring_round)(moment, astray)
 
     def _hold(self, moment: Moment, rows: NDArray[np.intp]) -> None:
         """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is lost."""
-        assert self.shape is not None
         pose, start = moment.end.pose(self.shape), moment.start.pose(self.shape)
         local = pose.transform.inverse().points(moment.column("position")[rows])
         nearest, normals, _heights = pose.geometry.surface(local.astype(np.float32))
@@ -97,7 +103,6 @@ class Keep(Action):
 
     def _bring_round(self, moment: Moment, rows: NDArray[np.intp]) -> None:
         """In the box around the shape, in its own space, whoever has left on one side comes in on the other."""
-        assert self.shape is not None
         local, low, high = self._in_box(moment, rows)
         # Sides that are endless stay as they are.
         from_low = np.where(np.isfinite(low), low, 0.0)
@@ -107,9 +112,27 @@ class Keep(Action):
 
     def _in_box(self, moment: Moment, rows: NDArray[np.intp]) -> tuple[NDArray[np.float64], ...]:
         """Places in the shape's own space (k, 3), and the lowest and highest corner (3,) of the box around it, endless where it is flat."""
-        assert self.shape is not None
         pose = moment.end.pose(self.shape)
         low, high = pose.geometry.bounds
         flat = high - low <= FLAT
         local = pose.transform.inverse().points(moment.column("position")[rows])
         return local, np.where(flat, -np.inf, low), np.where(flat, np.inf, high)
+
+
+class KeepByField(Keeping):
+    title: ClassVar[str] = "keep in or out of a field"
+    also: ClassVar[str] = "boundary region zone noise falloff inside outside remove brake free"
+    sentence: ClassVar[str] = "{response} whoever is {side} {field}[, losing half its speed every {half_life}]"
+    help: ClassVar[str] = (
+        "As *keep in or out*, of a region that a field gives, irregular and changing if that is: inside is where it is at least a half. It has no "
+        "border to be held at."
+    )
+
+    kind: Literal["keep_field"] = "keep_field"
+    response: Literal["remove", "brake"] = fields.choice("brake", {name: RESPONSES[name] for name in ("remove", "brake")}, label="Response")
+    side: Literal["outside", "inside"] = fields.choice("outside", SIDES, label="Whoever is")
+    field: str = fields.reference("field", label="Field")
+    half_life: Amount = fields.amount(0.2, unit="s", low=1e-4, high=1000, soft=(0.01, 5), label="Half-life", per_frame="halving")
+
+    def inside(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
+        return np.asarray(moment.field_of(self.field, indices) >= EDGE)
