@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 
 import numpy as np
@@ -197,10 +198,11 @@ class Reproduction(Job):
         stage = page.get_by_test_id("stage").bounding_box()
         assert stage
         descent = page.get_by_role("region", name="Descent")
-        for across in range(20, 60, 2):
-            page.mouse.click(stage["x"] + stage["width"] * across / 100, stage["y"] + stage["height"] * 0.455)
+        for across, down in itertools.product(range(20, 60, 2), (45, 47, 43)):
+            page.mouse.click(stage["x"] + stage["width"] * across / 100, stage["y"] + stage["height"] * down / 100)
             page.wait_for_timeout(400)
-            if descent.count() and "born of" in descent.inner_text():
+            # A grandchild: not everybody descends from its parent.
+            if descent.count() and re.search("Generation [23]", descent.inner_text()):
                 break
         parent = descent.get_by_role("button", name=re.compile(r"^\d")).first
         particle = int(re.sub(r"\D", "", parent.inner_text()))
