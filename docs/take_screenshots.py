@@ -148,7 +148,6 @@ def take(page: Page, url: str) -> None:
             page.wait_for_timeout(4000)
         if shot == "ramp":
             looks.evaluate("node => node.scrollIntoView()")
-        if shot == "ramp":
             looks.get_by_role("button", name=re.compile("^Ramp: ")).first.click()
             page.get_by_role("button", name="Fit to present values").wait_for()
         if shot == "picture":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,13 +27,22 @@ def poster_of(effect: Effect, assets: Assets) -> bytes:
     """The poster of a document that is run here and now, up to the moment that posters show."""
     plan = Plan(effect, assets)
     simulation = Simulation(effect, assets, plan=plan)
-    at = round(effect.clock.last_frame * POSTER_AT)
-    frames = list(simulation.frames(at))
+    frames = list(simulation.frames(poster_frame(effect)))
 
     def moment_at(number: int) -> Moment:
         return recorded_moment(plan, frames[number].columns, frames[number].count, number)
 
-    shown = moment_at(at)
+    return poster_from(plan, moment_at)
+
+
+def poster_frame(effect: Effect) -> int:
+    """The frame that a poster shows."""
+    return round(effect.clock.last_frame * POSTER_AT)
+
+
+def poster_from(plan: Plan, moment_at: Callable[[int], Moment]) -> bytes:
+    """The poster of a run whose moments are at hand by frame."""
+    shown = moment_at(poster_frame(plan.effect))
     shown.past = moment_at
     return poster(shown)
 

@@ -22,7 +22,7 @@ from hailridge.core.step.simulation import Frame, Simulation, Stand
 from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
 from hailridge.formats.pictures import PictureError, read_pictures
-from hailridge.formats.posters import POSTER_AT, poster
+from hailridge.formats.posters import poster_from
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
@@ -177,9 +177,7 @@ def draw_poster(resources: Resources, job: dict[str, Any], called_off: CalledOff
     def moment_at(number: int) -> Moment:
         return recorded_moment(plan, *unpack_columns(resources.bakes.frame(row.bake_key, number).state), number)
 
-    shown = moment_at(round(plan.effect.clock.last_frame * POSTER_AT))
-    shown.past = moment_at
-    resources.library.set_poster(job["effect"], poster(shown), row.id)
+    resources.library.set_poster(job["effect"], poster_from(plan, moment_at), row.id)
     return {"state": "done"}
 
 

@@ -94,13 +94,11 @@ class Runs:
         with self._asking:
             present = self.bakes.bake(row.bake_key)
             with self._lock:
-                both = (self._active.get(name) for name in (effect_id, effect_id + BESIDE))
-                running = any(job is not None and not job.abandoned and job.message["key"] == row.bake_key for job in both)
-                mine = self._active.get(lane)
-                outdated = mine is None or mine.message["key"] != row.bake_key or not running
-                if outdated:
+                jobs = {name: self._active.get(name) for name in _lanes(effect_id)}
+                making = {name for name, job in jobs.items() if job is not None and not job.abandoned and job.message["key"] == row.bake_key}
+                if lane not in making:
                     self._active.pop(lane, None)
-            if not running and (present is None or present.state != "done"):
+            if not making and (present is None or present.state != "done"):
                 base, start = ground or self._unchanged(effect_id, effect)
                 message = {"what": "bake", "key": row.bake_key, "document": row.document, "wanted": wanted, "base": base, "from": start}
                 # It is known from now on, whatever becomes of the process that is to compute it.
@@ -109,7 +107,7 @@ class Runs:
                 with self._lock:
                     self._active[lane] = job
                 job.result.add_done_callback(lambda future: self._done(lane, job, future.result()))
-            elif outdated:
+            elif lane not in making:
                 self.pool.stop(lane)
                 if present is not None and present.state == "done" and not ground:
                     self._remember(effect_id, row.bake_key, effect)
@@ -149,8 +147,8 @@ class Runs:
 
     def stop(self, effect_id: str, beside: bool = False) -> bool:
         """Stop computing for an effect, or only what it is compared with; the frames that are there stay."""
-        lanes = [effect_id + BESIDE] if beside else [effect_id, effect_id + BESIDE]
-        return any([self.pool.stop(lane) for lane in lanes])
+        lanes = _lanes(effect_id)
+        return any([self.pool.stop(lane) for lane in (lanes[1:] if beside else lanes)])
 
     def status(self, key: str, effect: Effect) -> dict[str, Any]:
         """How far a bake is. `waiting` names the effects whose runs it waits for; none where it does not wait."""
@@ -315,3 +313,8 @@ class Runs:
             if bake_key(effect) == key:
                 self._remember(effect_id, key, effect)
             self.on_done(effect_id, key)
+
+
+def _lanes(effect_id: str) -> tuple[str, str]:
+    """By whom the pool knows the runs of an effect: its own, and the one beside it."""
+    return effect_id, effect_id + BESIDE

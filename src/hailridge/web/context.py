@@ -88,8 +88,8 @@ class Context:
     def make_poster(self, effect_id: str) -> None:
         """Have the library's picture of an effect drawn, if it does not show its latest run."""
         row = self.library.effect(effect_id)
-        trial = self.runs.trial(self.bakes.open_trial(effect_id, read_effect(row.document)).id)
-        bake = self.bakes.bake(trial.key)
+        trial = self.bakes.open_trial(effect_id, read_effect(row.document))
+        bake = self.bakes.bake(trial.bake_key)
         if bake is None or bake.state != "done" or row.poster_bake == trial.id:
             return
         message = {"what": "poster", "trial": trial.id, "effect": effect_id}

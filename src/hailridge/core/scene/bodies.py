@@ -70,6 +70,14 @@ class Body:
     start: Pose
     end: Pose
 
+    def inward(self, places: Any, shares: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places (k, 3) in the shape's own space, where it is at each one's share (k,) of the step (as the sweep of contact takes it)."""
+        at_end = self.end.transform.inverse().points(places)
+        if self.end.still:
+            return at_end
+        at_start = self.start.transform.inverse().points(places)
+        return np.asarray(at_start + (at_end - at_start) * shares[:, None])
+
 
 @dataclass
 class Standing:

@@ -31,17 +31,12 @@ def stuck_rows(moment: Moment) -> NDArray[np.intp]:
     return np.flatnonzero(moment.column("stuck") > 0) if moment.particles.has("stuck") else np.zeros(0, np.intp)
 
 
-def attach(moment: Moment, body: Body, rows: NDArray[np.intp], shares: Any, sunk: Any) -> None:
+def attach(moment: Moment, body: Body, rows: NDArray[np.intp], shares: NDArray[np.float64], sunk: Any) -> None:
     """Stick particles (k,) to the surface of a shape that they touch, each its radius off it, less what it is `sunk` in, (k,) or one for all (m).
 
     `shares` (k,): which part of the step has passed for each, since the shape moves meanwhile.
     """
-    shares = np.broadcast_to(np.asarray(shares, np.float64), (len(rows),))
-    places = moment.column("position")[rows].astype(np.float64)
-    local = body.end.transform.inverse().points(places)
-    if not body.end.still:
-        # As the sweep of contact takes it: evenly from where it lies at the start of the step to where it lies at the end.
-        local = body.start.transform.inverse().points(places) * (1 - shares[:, None]) + local * shares[:, None]
+    local = body.inward(moment.column("position")[rows], shares)
     nearest, normals, heights = body.end.geometry.surface(local.astype(np.float32))
     off = np.abs(heights)[:, None]
     away = np.where(off > 1e-9, (local - nearest) / np.maximum(off, 1e-9), normals)

@@ -45,12 +45,11 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
     if len(piles["drag"]) and not len(piles["air"]):
         piles["air"] = np.zeros((1, 3), np.float32)
     motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
+    marks = np.flatnonzero(moment.column("held")) if moment.particles.has("held") else np.zeros(0, np.intp)
     stuck = stuck_rows(moment)
-    for name in ("held", "stuck"):
-        if moment.particles.has(name):
-            # Marks stay where they were left, whatever pushes them, and what is stuck where it sticks.
-            held = moment.column(name) > 0
-            displacement[held], gained[held], velocity[held] = 0, 0, 0
+    for still in (marks, stuck):
+        # Marks stay where they were left, whatever pushes them, and what is stuck where it sticks.
+        displacement[still], gained[still], velocity[still] = 0, 0, 0
     if moment.particles.has("orientation"):
         motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
     if moment.buffers.encounters:

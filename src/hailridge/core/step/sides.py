@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -89,7 +87,7 @@ def _lift(moment: Moment, body: Body, indices: NDArray[np.intp], shares: Places,
         on_surface = np.abs(body.end.geometry.surface(bases[near].astype(np.float32))[2]) * body.end.transform.scale < ON_IT
     start, end = body.start.transform, body.end.transform
     position = moment.column("position")
-    local = _inward(body, position[indices], shares)
+    local = body.inward(position[indices], shares)
     nearest, normals, heights = body.end.geometry.surface(local.astype(np.float32))
     size = (np.maximum(moment.column("radius")[indices], SMALLEST_RADIUS) + SKIN) / end.scale
     # Who has just been put beside it lies at its size to the last bit of single precision.
@@ -125,15 +123,6 @@ def _near(moment: Moment, body: Body, indices: NDArray[np.intp]) -> NDArray[np.b
         np.float32(ON_IT), np.minimum(low, low_then), np.maximum(high, high_then), near,
     )  # fmt: skip
     return near
-
-
-def _inward(body: Body, places: Any, shares: Places) -> Places:
-    """Places (k, 3) in a shape's own space, where it is at each one's share of the step (as the sweep of contact takes it)."""
-    at_end = body.end.transform.inverse().points(places)
-    if body.end.still:
-        return at_end
-    at_start = body.start.transform.inverse().points(places)
-    return np.asarray(at_start + (at_end - at_start) * shares[:, None])
 
 
 def _leaving(moment: Moment, body: Body, indices: NDArray[np.intp], local: Places, normals: Places, shares: Places) -> Places:

@@ -37,20 +37,22 @@ class Keeping(Action):
     side: str
     half_life: Amount
 
-    def astray(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.intp]:
-        """Who of these is where nobody is to be."""
-        inside = self.inside(moment, indices)
-        return indices[inside if self.side == "inside" else ~inside]
-
     def inside(self, moment: Moment, indices: NDArray[np.intp]) -> NDArray[np.bool_]:
         """Who of these is in the region (k,)."""
         raise NotImplementedError
 
     def act(self, moment: Moment, rows: Rows) -> None:
-        astray = self.astray(moment, as_indices(rows))
-        if len(astray) and self.response == "remove":
+        indices = as_indices(rows)
+        inside = self.inside(moment, indices)
+        astray = indices[inside if self.side == "inside" else ~inside]
+        if len(astray):
+            self.answer(moment, astray)
+
+    def answer(self, moment: Moment, astray: NDArray[np.intp]) -> None:
+        """Do what is to be done with those who are where nobody is to be."""
+        if self.response == "remove":
             moment.doom(astray)
-        elif len(astray) and self.response == "brake":
+        else:
             kept = np.float32(0.5) ** (moment.elapsed(astray) / np.maximum(np.asarray(self.half_life.give(moment, astray), np.float32), 1e-4))
             moment.write_attribute("velocity", astray, moment.column("velocity")[astray] * as_factor(np.asarray(kept, np.float32)))
 
@@ -81,12 +83,14 @@ class Keep(Keeping):
             return np.asarray(np.all((local >= low) & (local <= high), axis=1))
         return np.asarray(moment.end.pose(self.shape).outward(moment.column("position")[indices]) < 0)
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        if self.response in ("remove", "brake"):
-            return super().act(moment, rows)
-        astray = self.astray(moment, as_indices(rows))
-        if len(astray):
-            (self._hold if self.response == "stop" else self._bring_round)(moment, astray)
+    def answer(self, moment: Moment, astray: NDArray[np.intp]) -> None:
+        match self.response:
+            case "stop":
+                self._hold(moment, astray)
+            case "wrap":
+                self._bring_round(moment, astray)
+            case _:
+                super().answer(moment, astray)
 
     def _hold(self, moment: Moment, rows: NDArray[np.intp]) -> None:
         """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is lost."""
