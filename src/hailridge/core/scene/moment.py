@@ -346,6 +346,10 @@ class Moment:
             self.buffers.piles = Piles(self.count)
         self.buffers.piles.add(given, rows)
 
+    def left_of(self, rows: Rows, half_life: Any) -> Any:
+        """What part each has left at the end of the step of what it loses half of every `half_life` (s): (k,) or one for all."""
+        return np.float32(0.5) ** (self.elapsed(rows) / np.maximum(np.asarray(half_life, np.float32), np.float32(1e-4)))
+
     def midway(self, rows: Rows) -> Array:
         """Where particles will be half a step from now if nothing pushes them: (k, 3). Pushes that vary in space are evaluated there."""
         places = self.read("position", rows)

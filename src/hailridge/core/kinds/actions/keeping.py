@@ -53,7 +53,7 @@ class Keeping(Action):
         if self.response == "remove":
             moment.doom(astray)
         else:
-            kept = np.float32(0.5) ** (moment.elapsed(astray) / np.maximum(np.asarray(self.half_life.give(moment, astray), np.float32), 1e-4))
+            kept = moment.left_of(astray, self.half_life.give(moment, astray))
             moment.write_attribute("velocity", astray, moment.column("velocity")[astray] * as_factor(np.asarray(kept, np.float32)))
 
 

@@ -80,7 +80,7 @@ class FaceMotion(Turning):
         orientation = moment.read("orientation", rows)
         own = turned(orientation, np.tile(AXIS_VECTORS[self.own], (len(speed), 1)))
         wanted = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], own)
-        kept = np.float32(0.5) ** (moment.elapsed(rows) / np.maximum(self.half_life.give(moment, rows), np.float32(1e-4)))
+        kept = moment.left_of(rows, self.half_life.give(moment, rows))
         whole = _rotation_vectors(align(own, wanted))
         share = (1 - kept) * self.share(moment, rows)
         moment.column("orientation")[rows] = product(from_spin(whole * as_factor(np.asarray(share, np.float32))), orientation)
