@@ -104,13 +104,19 @@ class KnownState(unittest.TestCase):
             ("parent_number", {}, [-1, -1, -1]),
             ("inside", {"shape": "ball"}, [False, False, False]),
             ("inside", {"shape": "room"}, [False, True, True]),
+            # The second is under the ball, the third at a point, which has no surface.
+            ("steepness", {}, [0, 180, 0]),
+            ("touch_normal", {"axis": "y"}, [0, -1, 0]),
+            ("place_on_shape", {"shape": "room", "axis": "x"}, [3, 0, 0]),
             # 5, 2 and 1.5 m from the point, between boundaries at 1 and 3 m, falling evenly.
             ("field", {"field": "gate"}, [0, 0.5, 0.75]),
         ]
         for kind, fields, values in expected:
             with self.subTest(kind=kind, **fields):
                 np.testing.assert_allclose(self.read(kind, **fields), values, atol=1e-5)
-        tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random", "stuck"}
+        # What is only kept where it is asked for is tested with what gives it (test_sliding, test_sticking).
+        kept = {"stuck", "sliding", "touched_last", "pull_along", "pull_away"}
+        tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random"} | kept
         # What neighbourhoods find, and what is sensed of surfaces, is tested where they are.
         elsewhere = {kind for kind, cls in kinds("quantity").items() if "neighbourhood" in cls.model_fields or cls.category == "Surfaces"}
         self.assertEqual(tested, set(kinds("quantity")) - elsewhere, "a quantity is not tested here")

@@ -14,7 +14,7 @@ export interface components {
             summary: string;
             clock: components["schemas"]["Clock"];
             dials: components["schemas"]["Dial"][];
-            shapes: (components["schemas"]["Compound"] | components["schemas"]["Point"] | components["schemas"]["Disc"] | components["schemas"]["Plane"] | components["schemas"]["MeshShape"] | components["schemas"]["Path"] | components["schemas"]["Box"] | components["schemas"]["Ball"] | components["schemas"]["Ring"] | components["schemas"]["Tube"] | components["schemas"]["Cone"])[];
+            shapes: (components["schemas"]["Compound"] | components["schemas"]["Point"] | components["schemas"]["Disc"] | components["schemas"]["Plane"] | components["schemas"]["MeshShape"] | components["schemas"]["Path"] | components["schemas"]["Box"] | components["schemas"]["Ball"] | components["schemas"]["Ring"] | components["schemas"]["Tube"] | components["schemas"]["Cone"] | components["schemas"]["Sheet"])[];
             fields: (components["schemas"]["Combination"] | components["schemas"]["Falloff"] | components["schemas"]["FormulaField"] | components["schemas"]["Gradient"] | components["schemas"]["NoiseField"])[];
             groups: components["schemas"]["Group"][];
             neighbourhoods: components["schemas"]["Neighbourhood"][];
@@ -225,7 +225,7 @@ export interface components {
              * @enum {string}
              */
             kind: "as_it_is";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             factor: number | {
                 keys: {
                     at: number;
@@ -435,7 +435,7 @@ export interface components {
              * @enum {string}
              */
             kind: "bands";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -456,7 +456,7 @@ export interface components {
         };
         Between: {
             id: string | null;
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             margin: number | {
                 keys: {
                     at: number;
@@ -481,12 +481,14 @@ export interface components {
         };
         Bounce: {
             id: string | null;
+            shape: string;
+            least: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            pause: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "bounce";
-            shape: string;
             bounciness: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             friction: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
@@ -697,7 +699,7 @@ export interface components {
              * @enum {string}
              */
             kind: "by_quantity";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -792,7 +794,7 @@ export interface components {
         };
         Compare: {
             id: string | null;
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             margin: number | {
                 keys: {
                     at: number;
@@ -1620,7 +1622,7 @@ export interface components {
              * @enum {string}
              */
             kind: "holds";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
         };
         ImpactSpeed: {
             /**
@@ -1894,7 +1896,7 @@ export interface components {
              * @enum {string}
              */
             kind: "mapped";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -2201,6 +2203,17 @@ export interface components {
             kind: "not";
             condition: components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"];
         };
+        Notice: {
+            id: string | null;
+            shape: string;
+            least: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            pause: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notice";
+        };
         Number: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2239,7 +2252,7 @@ export interface components {
              * @enum {string}
              */
             kind: "ramp";
-            quantity: components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"] | components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"];
+            quantity: components["schemas"]["NearestPlace"] | components["schemas"]["WayToSurface"] | components["schemas"]["SurfaceNormal"] | components["schemas"]["Touching"] | components["schemas"]["Stuck"] | components["schemas"]["Sliding"] | components["schemas"]["TouchedLast"] | components["schemas"]["Steepness"] | components["schemas"]["TouchNormal"] | components["schemas"]["PlaceOnShape"] | components["schemas"]["PullAlong"] | components["schemas"]["PullAway"] | components["schemas"]["ContactCount"] | components["schemas"]["ImpactSpeed"] | components["schemas"]["SinceContact"] | components["schemas"]["FieldValue"] | components["schemas"]["FormulaQuantity"] | components["schemas"]["OwnRandom"] | components["schemas"]["Number"] | components["schemas"]["BirthOrder"] | components["schemas"]["Generation"] | components["schemas"]["Family"] | components["schemas"]["ParentNumber"] | components["schemas"]["AttributeValue"] | components["schemas"]["Marked"] | components["schemas"]["FoundCount"] | components["schemas"]["FoundDensity"] | components["schemas"]["FoundDistance"] | components["schemas"]["FoundDirection"] | components["schemas"]["FoundMean"] | components["schemas"]["FoundAttribute"] | components["schemas"]["LookedAt"] | components["schemas"]["PlaceInOrder"] | components["schemas"]["Age"] | components["schemas"]["LifeFraction"] | components["schemas"]["Remaining"] | components["schemas"]["TimeInGroup"] | components["schemas"]["SinceRule"] | components["schemas"]["Speed"] | components["schemas"]["Height"] | components["schemas"]["Place"] | components["schemas"]["VelocityAlong"] | components["schemas"]["Distance"] | components["schemas"]["InsideShape"] | components["schemas"]["NeighbourCount"] | components["schemas"]["TouchingGroup"] | components["schemas"]["Time"] | components["schemas"]["Population"];
             start: number | {
                 keys: {
                     at: number;
@@ -2500,6 +2513,16 @@ export interface components {
              */
             kind: "place_in_order";
         };
+        PlaceOnShape: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place_on_shape";
+            shape: string;
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+        };
         Plain: {
             id: string | null;
             /** @enum {string} */
@@ -2682,6 +2705,20 @@ export interface components {
              */
             kind: "population";
             group: string;
+        };
+        PullAlong: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pull_along";
+        };
+        PullAway: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pull_away";
         };
         PullToCentre: {
             id: string | null;
@@ -2892,6 +2929,19 @@ export interface components {
                 }[];
             };
         };
+        Roll: {
+            id: string | null;
+            shape: string;
+            least: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            pause: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "roll";
+            bounciness: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            friction: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
         Rule: {
             id: string;
             label: string;
@@ -2901,8 +2951,8 @@ export interface components {
             /** @enum {string} */
             trigger: "each" | "once" | "becomes" | "stops" | "birth" | "contact" | "death";
             condition: (components["schemas"]["Compare"] | components["schemas"]["Between"] | components["schemas"]["Holds"] | components["schemas"]["Chance"] | components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"]) | null;
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
-            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Roll"] | components["schemas"]["Slide"] | components["schemas"]["Notice"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            otherwise: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Roll"] | components["schemas"]["Slide"] | components["schemas"]["Notice"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
         };
         Seek: {
             id: string | null;
@@ -2930,6 +2980,85 @@ export interface components {
             kind: "set";
             attribute: string;
             amount: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        Sheet: {
+            id: string;
+            label: string;
+            visible: boolean;
+            position: number[] | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            rotation: number[] | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            scale: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            parent: string | null;
+            path: string | null;
+            travel: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            lap: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            facing: boolean;
+            roughness: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            roughness_size: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            roughness_change: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
+            roughness_seed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sheet";
+            points: number[][];
+            smooth: boolean;
+            depth: number | {
+                keys: {
+                    at: number;
+                    value: number | number[];
+                    ease?: ("linear" | "hold") | number[];
+                }[];
+            };
         };
         Sheets: {
             id: string;
@@ -2963,6 +3092,28 @@ export interface components {
             kind: "since_rule";
             rule: string;
         };
+        Slide: {
+            id: string | null;
+            shape: string;
+            least: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            pause: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slide";
+            /** @enum {string} */
+            turning: "plain" | "rolling";
+            friction: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+        };
+        Sliding: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sliding";
+            shape: string | null;
+        };
         Source: {
             id: string;
             label: string;
@@ -2995,7 +3146,7 @@ export interface components {
             orientation: components["schemas"]["Upright"] | components["schemas"]["TurnedBy"] | components["schemas"]["OntoNormal"] | components["schemas"]["OntoMotion"] | components["schemas"]["AnyTurn"];
             spin: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             spin_axis: components["schemas"]["AlongNormal"] | components["schemas"]["AlongAxis"] | components["schemas"]["AtTarget"] | components["schemas"]["FromCentre"] | components["schemas"]["AnyWay"];
-            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
+            actions: (components["schemas"]["Gravity"] | components["schemas"]["Constant"] | components["schemas"]["Wind"] | components["schemas"]["Drag"] | components["schemas"]["SquareDrag"] | components["schemas"]["Turbulence"] | components["schemas"]["PushApart"] | components["schemas"]["Repel"] | components["schemas"]["Approach"] | components["schemas"]["Set"] | components["schemas"]["Add"] | components["schemas"]["Multiply"] | components["schemas"]["Bounce"] | components["schemas"]["Roll"] | components["schemas"]["Slide"] | components["schemas"]["Notice"] | components["schemas"]["Stick"] | components["schemas"]["LetGo"] | components["schemas"]["MoveFound"] | components["schemas"]["TakeFrom"] | components["schemas"]["GiveTo"] | components["schemas"]["Keep"] | components["schemas"]["KeepByField"] | components["schemas"]["Move"] | components["schemas"]["MoveBack"] | components["schemas"]["LiveOn"] | components["schemas"]["Switch"] | components["schemas"]["Remove"] | components["schemas"]["Redraw"] | components["schemas"]["Restore"] | components["schemas"]["Spawn"] | components["schemas"]["LeaveMarks"] | components["schemas"]["Steer"] | components["schemas"]["SteerBySurface"] | components["schemas"]["Attract"] | components["schemas"]["Vortex"] | components["schemas"]["Spring"] | components["schemas"]["PullToCentre"] | components["schemas"]["SpeedLimit"] | components["schemas"]["Torque"] | components["schemas"]["CalmSpin"] | components["schemas"]["FaceMotion"] | components["schemas"]["Flutter"] | components["schemas"]["Drift"])[];
             seed: number;
         };
         Spawn: {
@@ -3175,6 +3326,13 @@ export interface components {
                 }[];
             };
         };
+        Steepness: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steepness";
+        };
         Steer: {
             id: string | null;
             where: string | null;
@@ -3226,12 +3384,14 @@ export interface components {
         };
         Stick: {
             id: string | null;
+            shape: string;
+            least: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
+            pause: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "stick";
-            shape: string;
             depth: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];
         };
         Stuck: {
@@ -3319,6 +3479,23 @@ export interface components {
                     ease?: ("linear" | "hold") | number[];
                 }[];
             };
+        };
+        TouchNormal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "touch_normal";
+            /** @enum {string} */
+            axis: "x" | "y" | "z";
+        };
+        TouchedLast: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "touched_last";
+            shape: string;
         };
         Touching: {
             /**

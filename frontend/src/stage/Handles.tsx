@@ -1,4 +1,4 @@
-/** Handles of the selected shape: move, turn and scale it, and drag the points of a path. Values are tried while dragging. */
+/** Handles of the selected shape: move, turn and scale it, and drag the points of a path or a profile. Values are tried while dragging. */
 
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { Euler, Matrix4, Object3D, Quaternion, Vector3 } from "three";
@@ -87,7 +87,7 @@ function Handles({ shape, index, head }: Chosen) {
       {mode === "move" && (
         <DotHandle place={origin} label={`Drag ${shape.label}`} onMove={moveTo} onEnd={() => session.settle()} />
       )}
-      {shape.kind === "path" && !keysOf(shape.points) && <PathPoints shape={shape} path={path} world={world} />}
+      {"points" in shape && !keysOf(shape.points) && <Points shape={shape} path={path} world={world} />}
     </>
   );
 }
@@ -146,7 +146,7 @@ function useGizmo(gizmo: Gizmo): void {
   }, [engine, gizmo.mode, gizmo.world]);
 }
 
-function PathPoints({ shape, path, world }: { shape: Extract<Shape, { kind: "path" }>; path: Path; world: Matrix4 }) {
+function Points({ shape, path, world }: { shape: Extract<Shape, { points?: unknown }>; path: Path; world: Matrix4 }) {
   const session = useSession();
   const points = shape.points as number[][];
   const inverse = useMemo(() => world.clone().invert(), [world]);
@@ -154,7 +154,9 @@ function PathPoints({ shape, path, world }: { shape: Extract<Shape, { kind: "pat
     () => points.map((point) => new Vector3().fromArray(point).applyMatrix4(world)),
     [points, world],
   );
-  const local = (place: Vector3) => place.clone().applyMatrix4(inverse).toArray().map(fine);
+  // A profile lies in one plane.
+  const flat = shape.kind === "sheet" ? new Vector3(1, 1, 0) : new Vector3(1, 1, 1);
+  const local = (place: Vector3) => place.clone().applyMatrix4(inverse).multiply(flat).toArray().map(fine);
   const inner = (...keys: Path): Path => [...path, "points", ...keys];
   const remove = (index: number) => points.length > 2 && session.edit(inner(index), undefined);
   const insert = (index: number, place: Vector3) =>
@@ -173,7 +175,7 @@ function PathPoints({ shape, path, world }: { shape: Extract<Shape, { kind: "pat
           point
         />
       ))}
-      {placed.slice(0, shape.closed ? undefined : -1).map((place, index) => (
+      {placed.slice(0, "closed" in shape && shape.closed ? undefined : -1).map((place, index) => (
         <Between
           key={index}
           from={place}

@@ -14,6 +14,7 @@ UNITS: dict[str, str] = {
     "1/s2": "m/s² a metre",
     "deg/s": "°/s",
     "deg/s2": "°/s²",
+    "N": "N",
     "frame": "frames",
     "percent": "%",
     "share": "",

@@ -23,6 +23,12 @@ from hailridge.core.kernels.array_types import (
 from hailridge.core.kernels.compiling import helper, kernel, unowned
 from hailridge.core.kernels.tree import DEPTH, closest_on_triangle
 
+BOUNCES, PASSES, ROLLS = 1, 2, 3
+"""What a particle does where it meets a shape, 0 where it does not meet it: comes back, goes on as if nothing were there but is told, rolls."""
+
+ROLLING = 5.0 / 7.0
+"""What part of a push along a surface moves a solid ball that rolls: the rest turns it (handbook mechanics)."""
+
 SMALLEST_RADIUS = 1e-4
 """Metres; particles without size are swept as balls this small, so that they cannot slip through a seam between triangles."""
 
@@ -55,6 +61,20 @@ def _meets_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
     if root < 0.0:
         return 2.0
     t = (-b - np.sqrt(root)) / a
+    return t if t <= 1.0 else 2.0
+
+
+@helper
+def _leaves_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
+    """First t in [0, 1] at which m + t·d, from inside, is at `radius` from the origin, going outward; 2 when never."""
+    a = dx * dx + dy * dy + dz * dz
+    b = mx * dx + my * dy + mz * dz
+    c = mx * mx + my * my + mz * mz - radius * radius
+    if a <= 0.0:
+        return 2.0
+    if c >= 0.0:
+        return 0.0 if b > 0.0 else 2.0
+    t = (-b + np.sqrt(b * b - a * c)) / a
     return t if t <= 1.0 else 2.0
 
 
@@ -175,16 +195,18 @@ def _mapped(maps, k, first, x, y, z):  # type: ignore[no-untyped-def]
 @kernel(serial_below=1_000, together=64)
 def resolve(
     begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, displacement: Float32Rows, gained: Float32Rows, radius: Float32s,
-    spans: Float32s, permitted: UInt8Rows, bounciness: Float32Rows, friction: Float32Rows, obstacles: Float64Rows, motion: Float64Rows, step: Float64,
-    triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, bits: UInt64s, before: UInt64s, touched: UInt64s, new: UInt64s, struck_by: Int16s,
-    impact: Float32s, normals: Float32Rows, rows: Int64s, listening: UInt8s, held: UInt8s, carried: Float64Rows,
+    spans: Float32s, permitted: UInt8Rows, bounciness: Float32Rows, friction: Float32Rows, least: Float32Rows, obstacles: Float64Rows,
+    motion: Float64Rows, step: Float64, triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, bits: UInt64s, before: UInt64s,
+    touched: UInt64s, new: UInt64s, struck_by: Int16s, impact: Float32s, normals: Float32Rows, rows: Int64s, listening: UInt8s, held: UInt8s,
+    carried: Float64Rows,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
-    permitted (k, n) uint8: which of k obstacles each particle meets; bounciness, friction (k, n) or (k, 1) float32; obstacles (k, 5) float64:
-    root of its tree or −1 for a ball, then centre and radius; motion (k, 50) float64: whether it moves, its scale, then affine maps of 12
-    numbers: into its own space at the start of the step, the same at its end, and back into the world at the start and at the end. What moves
-    is met in its own space, in which it stands still. step: its seconds. bits (k,) uint64: each obstacle's bit in the masks; before (n,) uint64: what
+    permitted (k, n) uint8: which of k obstacles each particle meets, and how (`BOUNCES` …); bounciness, friction (k, n) or (k, 1) float32; least
+    (k, n) or (k, 1) float32: the normal speed (m/s) below which a touch is not told; obstacles (k, 5) float64: root of its tree or −1 for a ball,
+    then centre and radius; motion (k, 50) float64: whether it moves, its scale, then affine maps of 12 numbers: into its own space at the start of
+    the step, the same at its end, and back into the world at the start and at the end. What moves is met in its own space, in which it stands
+    still. step: its seconds. bits (k,) uint64: each obstacle's bit in the masks; before (n,) uint64: what
     each particle was touching. Out: touched (n,) uint64, all that it touched; new (n,) uint64, what it had not been touching or came down on again;
     struck_by (n,) int16, the obstacle of its hardest new contact or −1; impact (n,) float32, that contact's normal speed (m/s); normals (n, 3)
     float32, at the hardest touch of all.
@@ -230,6 +252,8 @@ def resolve(
             for k in range(count):
                 if permitted[k, i] == 0:
                     continue
+                if permitted[k, i] == PASSES and (mask & bits[k]) != np.uint64(0):
+                    continue
                 root = np.int32(obstacles[k, 0])
                 qx, qy, qz, ex, ey, ez, wide = px, py, pz, dx, dy, dz, size
                 if motion[k, 0] > 0.0:
@@ -244,11 +268,15 @@ def resolve(
                     s, ax, ay, az, deep = _sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root, stack)
                 else:
                     mx, my, mz = qx - obstacles[k, 1], qy - obstacles[k, 2], qz - obstacles[k, 3]
-                    s = _meets_ball(mx, my, mz, ex, ey, ez, obstacles[k, 4] + wide)
+                    within = obstacles[k, 4] - wide
+                    hollow = within > 0.0 and mx * mx + my * my + mz * mz < obstacles[k, 4] * obstacles[k, 4]
+                    outer = obstacles[k, 4] + wide
+                    s = _leaves_ball(mx, my, mz, ex, ey, ez, within) if hollow else _meets_ball(mx, my, mz, ex, ey, ez, outer)
                     ax, ay, az = mx + ex * s, my + ey * s, mz + ez * s
                     far = np.sqrt(ax * ax + ay * ay + az * az)
-                    deep = max(0.0, obstacles[k, 4] + wide - far) if s == 0.0 else 0.0
+                    deep = max(0.0, far - within if hollow else outer - far) if s == 0.0 else 0.0
                     if far > 1e-12:
+                        far = -far if hollow else far
                         ax, ay, az = ax / far, ay / far, az / far
                     else:
                         ax, ay, az = 0.0, 1.0, 0.0
@@ -271,6 +299,11 @@ def resolve(
                 px, py, pz = px + dx, py + dy, pz + dz
                 left = 0.0
                 break
+            how = permitted[struck, i]
+            if how == PASSES:
+                # It goes on as it was; what is met once in a step is not met again.
+                out = 0.0
+                number -= 1
             px, py, pz = px + dx * best + nx * out, py + dy * best + ny * out, pz + dz * best + nz * out
             left *= 1.0 - best
             # The velocity at the moment of touch: what the pushes of the rest of the step have added is taken back first.
@@ -288,34 +321,44 @@ def resolve(
                 hardest = onto
                 normals[i, 0], normals[i, 1], normals[i, 2] = nx, ny, nz
             holding = False
-            if (before[i] & bit) == np.uint64(0) or onto > pressing:
+            quiet = np.float64(least[struck, i if least.shape[1] > 1 else np.int64(0)])
+            if onto >= quiet and ((before[i] & bit) == np.uint64(0) or (onto > pressing and how != PASSES)):
                 holding = len(listening) > 0 and listening[i] != 0 and (fresh & bit) == np.uint64(0)
                 fresh |= bit
                 if struck_by[i] < 0 or np.float32(onto) > impact[i]:
                     struck_by[i] = struck
                     impact[i] = onto
-            rests = -speed <= resting
-            ox, oy, oz = hx - speed * nx, hy - speed * ny, hz - speed * nz
-            if rests:
-                # Rest: what presses into the surface is taken away whole, and friction works against that much.
-                hx, hy, hz = vx, vy, vz
-                speed = hx * nx + hy * ny + hz * nz
-                bounce = np.float64(0.0)
-                kx, ky, kz = np.float64(0.0), np.float64(0.0), np.float64(0.0)
-            pressed = max(0.0, -speed)
-            tx, ty, tz = hx - speed * nx, hy - speed * ny, hz - speed * nz
-            slide = np.sqrt(tx * tx + ty * ty + tz * tz)
-            keep = max(0.0, 1.0 - rub * (1.0 + bounce) * pressed / slide) if slide > 1e-12 else 0.0
-            back = bounce * pressed if speed < 0.0 else speed
-            hx, hy, hz = tx * keep + back * nx, ty * keep + back * ny, tz * keep + back * nz
-            # What is left of the step is a straight way at its mean velocity, which keeps falls and slides exact.
-            rest = span * left
-            if rests:
-                dx, dy, dz = ((ox + hx) * 0.5 + ux) * rest, ((oy + hy) * 0.5 + uy) * rest, ((oz + hz) * 0.5 + uz) * rest
+            if how == PASSES:
+                vx, vy, vz = vx + ux, vy + uy, vz + uz
+                dx, dy, dz = dx * (1.0 - best), dy * (1.0 - best), dz * (1.0 - best)
+                over = bool(left <= 0.0)
             else:
-                dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
-            vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
-            over = bool(left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST)
+                rests = -speed <= resting
+                ox, oy, oz = hx - speed * nx, hy - speed * ny, hz - speed * nz
+                if rests:
+                    # Rest: what presses into the surface is taken away whole, and friction works against that much.
+                    hx, hy, hz = vx, vy, vz
+                    speed = hx * nx + hy * ny + hz * nz
+                    bounce = np.float64(0.0)
+                    kx, ky, kz = np.float64(0.0), np.float64(0.0), np.float64(0.0)
+                pressed = max(0.0, -speed)
+                tx, ty, tz = hx - speed * nx, hy - speed * ny, hz - speed * nz
+                if how == ROLLS:
+                    rub *= ROLLING
+                    if rests:
+                        tx, ty, tz = ox + (tx - ox) * ROLLING, oy + (ty - oy) * ROLLING, oz + (tz - oz) * ROLLING
+                slide = np.sqrt(tx * tx + ty * ty + tz * tz)
+                keep = max(0.0, 1.0 - rub * (1.0 + bounce) * pressed / slide) if slide > 1e-12 else 0.0
+                back = bounce * pressed if speed < 0.0 else speed
+                hx, hy, hz = tx * keep + back * nx, ty * keep + back * ny, tz * keep + back * nz
+                # What is left of the step is a straight way at its mean velocity, which keeps falls and slides exact.
+                rest = span * left
+                if rests:
+                    dx, dy, dz = ((ox + hx) * 0.5 + ux) * rest, ((oy + hy) * 0.5 + uy) * rest, ((oz + hz) * 0.5 + uz) * rest
+                else:
+                    dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
+                vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
+                over = bool(left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST)
             if holding:
                 carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2] = px, py, pz
                 carried[i, WAY], carried[i, WAY + 1], carried[i, WAY + 2] = dx, dy, dz

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels.contact import BOUNCES
 from hailridge.core.state.contributions import Piles
 from hailridge.core.state.particles import Array, Rows
 
@@ -44,14 +45,22 @@ class Litter:
 
 @dataclass
 class Encounter:
-    """One contact action with whom it concerns: what motion is told by rules."""
+    """One contact action with whom it concerns: what motion is told by rules. Of several answers to one shape the last one counts."""
 
     shape: int
     rows: Rows
     bounciness: Any = 0.0
     friction: Any = 0.0
+    response: int = BOUNCES
+    """What they do where they meet it (`kernels.contact`)."""
+    slides: bool = False
+    """Whether they are held to it and slide along it once they have touched it."""
     sunk: Any = None
     """How deep each who touches it sinks in (m), where they stick to it; none where they do not."""
+    least: Any = 0.0
+    """The speed onto it (m/s) below which a touch is not told."""
+    pause: Any = 0.0
+    """Seconds after a touch that was told in which no other is."""
 
 
 @dataclass

@@ -25,6 +25,9 @@ BARELY = 1e-3
 
 COLUMNS = ("stuck", "stuck_face", "stuck_place", "stuck_turn")
 
+HOLDS = ("stuck", "sliding")
+"""Columns that tell which shape holds somebody: its index and one more; below 0 who was let go and has not come off yet."""
+
 
 def stuck_rows(moment: Moment) -> NDArray[np.intp]:
     """Who is stuck to something (k,)."""
@@ -41,7 +44,7 @@ def attach(moment: Moment, body: Body, rows: NDArray[np.intp], shares: NDArray[n
     off = np.abs(heights)[:, None]
     away = np.where(off > 1e-9, (local - nearest) / np.maximum(off, 1e-9), normals)
     apart = (moment.column("radius")[rows] - np.asarray(sunk, np.float64)) / body.end.transform.scale
-    faces, kept = _kept(moment, body, nearest + away * apart[:, None])
+    faces, kept = _kept(moment, body, nearest + away * apart[:, None], body.end.geometry)
     column = moment.column
     column("stuck")[rows] = body.index + 1
     column("stuck_face")[rows] = faces
@@ -53,25 +56,39 @@ def attach(moment: Moment, body: Body, rows: NDArray[np.intp], shares: NDArray[n
 
 
 def let_go(moment: Moment, rows: Any) -> None:
-    """Whoever is stuck is free again, and leaves with the speed that it had with the shape. What it was stuck to is remembered, below 0, until
-    it has come off, lest it stick to it anew."""
-    stuck = moment.column("stuck")
-    stuck[rows] = -np.abs(stuck[rows])
+    """Whoever is stuck, or slides, is free again, and leaves with the speed that it had. What held it is remembered, below 0, until it has come off,
+    lest it hold it anew."""
+    for name in HOLDS:
+        if moment.particles.has(name):
+            held = moment.column(name)
+            held[rows] = -np.abs(held[rows])
 
 
 def forget_released(moment: Moment) -> None:
-    """Whoever was let go and has come off, by its own size, may stick again: what hops along the surface has not."""
-    if not moment.particles.has("stuck"):
-        return
-    stuck = moment.column("stuck")
-    released = np.flatnonzero(stuck < 0)
-    shapes = -stuck[released].astype(np.int64) - 1
-    for shape in np.unique(shapes):
-        mine = released[shapes == shape]
-        radius = moment.column("radius")[mine]
-        off = np.float32(2.0) * radius + np.float32(BARELY)
-        _places, distances = moment.end.poses[int(shape)].closest(moment.column("position")[mine], float(off.max()) * 1.01)
-        stuck[mine[distances > off]] = 0
+    """Whoever was let go and has come off, by its own size, may be held again: what hops along the surface has not."""
+    for name in HOLDS:
+        if not moment.particles.has(name):
+            continue
+        held = moment.column(name)
+        released = np.flatnonzero(held < 0)
+        shapes = -held[released].astype(np.int64) - 1
+        for shape in np.unique(shapes):
+            mine = released[shapes == shape]
+            radius = moment.column("radius")[mine]
+            off = np.float32(2.0) * radius + np.float32(BARELY)
+            _places, distances = moment.end.poses[int(shape)].closest(moment.column("position")[mine], float(off.max()) * 1.01)
+            held[mine[distances > off]] = 0
+
+
+def carried(moment: Moment, body: Body, places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where places (k, 3) at the start of the step are at its end if the shape takes them along, in the world: (k, 3) m."""
+    deforming = moment.scene.plan.stage.list[body.index].deforming
+    if body.end.still and not deforming:
+        return places
+    local = body.start.transform.inverse().points(places)
+    if deforming:
+        local = _found(body.end.geometry, *_kept(moment, body, local, body.start.geometry))
+    return np.asarray(body.end.transform.points(local))
 
 
 def follow(moment: Moment) -> None:
@@ -97,10 +114,9 @@ def follow(moment: Moment) -> None:
     moment.answers.changed("position")
 
 
-def _kept(moment: Moment, body: Body, local: NDArray[np.float64]) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
-    """By what places (k, 3) in a shape's own space are kept: triangles or what stands for them (k,), and four numbers each (k, 4)."""
+def _kept(moment: Moment, body: Body, local: NDArray[np.float64], geometry: Geometry) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
+    """By what places (k, 3) in a shape's own space are kept on its form: triangles or what stands for them (k,), and four numbers each (k, 4)."""
     kept = np.zeros((len(local), 4))
-    geometry = body.end.geometry
     if not moment.scene.plan.stage.list[body.index].deforming:
         kept[:, :3] = local
         return np.full(len(local), RIGID, np.int32), kept

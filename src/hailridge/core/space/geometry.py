@@ -193,9 +193,9 @@ class Geometry:
         if len(self.corners) == 0:
             away = points.astype(np.float64) - self.vertices[0]
             return np.repeat(self.vertices[:1].astype(np.float64), len(points), axis=0), lengths(away)
-        return self._closest_faces(points, reach)[:2]
+        return self.closest_faces(points, reach)[:2]
 
-    def _closest_faces(self, points: Points, reach: float) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
+    def closest_faces(self, points: Any, reach: float) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
         """As `closest`, with the triangle on which each closest place lies, in the order of the tree: (n,)."""
         out, distances, faces = np.empty((len(points), 3)), np.empty(len(points)), np.empty(len(points), np.int32)
         t = self.tree
@@ -205,7 +205,14 @@ class Geometry:
 
     def nearest_faces(self, points: Any) -> NDArray[np.int32]:
         """The triangle that is closest to each place, as they are numbered in `faces`: (n,)."""
-        return np.asarray(self.tree.order[self._closest_faces(np.asarray(points, np.float32), np.inf)[2]], np.int32)
+        return np.asarray(self.tree.order[self.closest_faces(np.asarray(points, np.float32), np.inf)[2]], np.int32)
+
+    def facing(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Closest places of a surface, normals there, and distances, whichever side somebody is on: (n, 3), (n, 3) and (n,) float64."""
+        if self.ball is not None:
+            return self.surface(points)
+        out, distances, faces = self.closest_faces(points, np.inf)
+        return out, self.tree.triangles[faces, 9:12], distances
 
     def surface(self, points: Points) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Closest places of a surface, outward normals there, and distances, below zero behind the surface: (n, 3), (n, 3) and (n,) float64.
@@ -217,8 +224,7 @@ class Geometry:
             distances = self._from_ball(points, out)
             away = out - np.asarray(self.ball[0], np.float64)
             return out, away / np.maximum(lengths(away), 1e-12)[:, None], distances
-        out, distances, faces = self._closest_faces(points, np.inf)
-        normals = self.tree.triangles[faces, 9:12]
+        out, normals, distances = self.facing(points)
         behind = self.inside(points) if self.has_inside else np.einsum("ij,ij->i", points - out, normals) < 0
         return out, normals, np.where(behind, -distances, distances)
 

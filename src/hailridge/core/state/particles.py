@@ -62,10 +62,15 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "stuck_face": ("i4", 1, 0),
     "stuck_place": ("f4", 4, 0.0),
     "stuck_turn": ("f4", 4, (0.0, 0.0, 0.0, 1.0)),
+    "sliding": ("i2", 1, 0),
+    "rolling": ("u1", 1, 0),
+    "contact_shape": ("i2", 1, -1),
+    "pull": ("f4", 3, 0.0),
 }
 """State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before,
 which drawing it shows, whether it is a mark, which nothing moves; which shape it is stuck to (its index and one more, 0 for none), and where on it
-(`scene.sticking`)."""
+(`scene.sticking`); which one it slides along, told in the same way, and whether it rolled in the latest step; which shape it touched last,
+and what pushed it in the latest step (m/s²)."""
 
 
 class Particles:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from hailridge.core.kernels.contact import PASSES
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import as_indices
 from hailridge.core.state.separating import push_apart
+from hailridge.core.step import slides
 from hailridge.core.step.obstacles import Obstacles
 
 IMMOVABLE = np.float32(1e12)
@@ -41,6 +43,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
             moved = np.flatnonzero(np.any(places != before, axis=1)) if solid else rows[:0]
             if len(moved):
                 obstacles.sweep(moment, solid, rows[moved], before[moved], places[moved] - before[moved], SLIDES)
+    slides.stay(moment)
     moment.begin_part()
 
 
@@ -48,5 +51,7 @@ def _solid(moment: Moment) -> dict[int, NDArray[np.intp]]:
     """By the index of a shape, to whom it is solid in this step."""
     found: dict[int, list[NDArray[np.intp]]] = {}
     for encounter in moment.buffers.encounters:
+        if encounter.response == PASSES:
+            continue
         found.setdefault(encounter.shape, []).append(as_indices(encounter.rows))
     return {shape: np.unique(np.concatenate(parts)) for shape, parts in found.items()}

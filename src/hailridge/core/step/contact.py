@@ -10,13 +10,16 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
-from hailridge.core.scene.buffers import Encounter
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.sticking import attach, follow, forget_released, stuck_rows
+from hailridge.core.scene.touched import note_pull
 from hailridge.core.state.contributions import PILES
 from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import as_indices
+from hailridge.core.step import mending, rolling, slides
+from hailridge.core.step.forms import Pushed, change_forms
 from hailridge.core.step.obstacles import NOBODY, Obstacles, Way
+from hailridge.core.step.solid import Solid, gathered
 
 STRAY_LIMIT = 1e5
 """Metres from the origin at which a particle is lost: a hundred kilometres are no effect any more."""
@@ -29,7 +32,7 @@ AtTouch = Callable[[NDArray[np.bool_]], None]
 
 
 def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> None:
-    """Advance velocities and positions through the step; particles bounce off what their rules say on the way.
+    """Advance velocities and positions through the step; particles meet on the way what their rules say.
 
     Those whom a rule on contact concerns are held at each new touch, `at_touch` is called for them (a mask (n,)), and they go on as the rules left
     them: whom a rule stopped stays there.
@@ -45,18 +48,22 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
     if len(piles["drag"]) and not len(piles["air"]):
         piles["air"] = np.zeros((1, 3), np.float32)
     motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
+    note_pull(moment, gained, spans)
     marks = np.flatnonzero(moment.column("held")) if moment.particles.has("held") else np.zeros(0, np.intp)
     stuck = stuck_rows(moment)
     for still in (marks, stuck):
         # Marks stay where they were left, whatever pushes them, and what is stuck where it sticks.
         displacement[still], gained[still], velocity[still] = 0, 0, 0
     if moment.particles.has("orientation"):
-        motion_kernel.turn(count, moment.column("orientation"), moment.column("spin"), spans)
+        motion_kernel.turn(count, moment.column("orientation"), rolling.free_spin(moment), spans)
     if moment.buffers.encounters:
         _touch(moment, obstacles, spans, displacement, gained, at_touch, stuck)
     else:
         position += displacement
         moment.column("touching")[:] = 0
+        if moment.particles.has("sliding"):
+            released = moment.column("sliding")
+            released[released > 0] = 0
     follow(moment)
     forget_released(moment)
     moment.begin_part()
@@ -66,53 +73,47 @@ def _touch(
     moment: Moment, obstacles: Obstacles, spans: Any, displacement: Any, gained: Any, at_touch: AtTouch, stuck: NDArray[np.intp]
 ) -> None:  # fmt: skip
     count = moment.count
-    permitted, bounciness, friction, sticky = _solid(moment, obstacles)
+    solid = gathered(moment, obstacles.slots)
     # Whoever is stuck is held by that, and no other shape moves it.
-    permitted[:, stuck] = 0
+    solid.permitted[:, stuck] = 0
     before = moment.column("touching").copy()
+    started = moment.column("position").copy() if rolling.somebody(moment) or obstacles.changing else None
+    slides.along(moment, obstacles, solid, displacement, gained)
+    listening = _listening(moment, solid.sticky)
+    pushed = change_forms(moment, obstacles, solid, displacement, gained, spans)
+    if pushed is not None:
+        _tell_pushed(moment, obstacles, solid, pushed, before, listening, displacement, gained, spans, at_touch)
+        before |= pushed.touched
+    # The rows of children that a rule on contact made come after these, and have no part in this.
     way = obstacles.meet(
-        moment, moment.column("position"), moment.column("velocity"), displacement, gained, moment.column("radius").copy(), spans, permitted,
-        bounciness, friction, before, _listening(moment, sticky),
+        moment, moment.column("position")[:count], moment.column("velocity")[:count], displacement, gained, moment.column("radius")[:count].copy(),
+        spans, solid, before, listening,
     )  # fmt: skip
-    # Directly: the rows of children that a rule on contact made have no part in this.
+    if pushed is not None:
+        way.touched |= pushed.touched
+        harder = (pushed.struck >= 0) & (pushed.impact > way.impact)
+        way.normals[harder] = pushed.normals[harder]
     moment.surface = way.normals
     told = np.zeros(count, np.uint64)
     while (held := np.flatnonzero(way.held)).size:
         _report(moment, obstacles, way, held, way.new[held] & ~told[held])
         told[held] = way.new[held]
-        if sticky is not None:
+        if solid.sticky is not None:
             left = way.carried[held, contact_kernel.LEFT] * (spans[0] if len(spans) == 1 else spans[held])
-            _stick(moment, obstacles, way, held, sticky, way.new, 1 - left / moment.dt if moment.dt > 0 else np.ones(len(held)))
+            _stick(moment, obstacles, held, solid.sticky, way.new, 1 - left / moment.dt if moment.dt > 0 else np.ones(len(held)))
         moment.begin_part()
         _go_on(moment, obstacles, way, held, spans, at_touch)
     rows = np.flatnonzero(way.new & ~told)
     _report(moment, obstacles, way, rows, way.new[rows] & ~told[rows])
-    if sticky is not None:
+    if solid.sticky is not None:
         # Who was lying on it already when it began to be sticky.
         lying = np.flatnonzero(way.touched & ~way.new)
-        _stick(moment, obstacles, way, lying, sticky, way.touched, np.ones(len(lying)))
-    moment.column("touching")[:count] = way.touched | _still_touched(moment, obstacles, permitted, before & ~way.touched)
-
-
-def _solid(moment: Moment, obstacles: Obstacles) -> tuple[Any, Any, Any, Any]:
-    """What rules have made solid: whom each of k obstacles concerns (k, n) uint8, with how much bounciness and friction, (k, n) or (k, 1); and how
-    deep who touches it sinks in and sticks, (k, n) metres, NaN for who does not stick; None where nobody does."""
-    count, kinds = moment.count, len(obstacles.slots)
-    encounters: list[Encounter] = moment.buffers.encounters
-    permitted = np.zeros((kinds, count), np.uint8)
-    varied = any(np.ndim(e.bounciness) or np.ndim(e.friction) or isinstance(e.rows, np.ndarray) for e in encounters)
-    bounciness = np.zeros((kinds, count if varied else 1), np.float32)
-    friction = np.zeros((kinds, count if varied else 1), np.float32)
-    sticky = np.full((kinds, count), np.nan, np.float32) if any(e.sunk is not None for e in encounters) else None
-    for encounter in encounters:
-        slot = obstacles.slots[encounter.shape]
-        permitted[slot, encounter.rows] = 1
-        if sticky is not None:
-            sticky[slot, encounter.rows] = np.nan if encounter.sunk is None else encounter.sunk
-        where = encounter.rows if varied else slice(None)
-        bounciness[slot, where] = encounter.bounciness
-        friction[slot, where] = encounter.friction
-    return permitted, np.clip(bounciness, 0, 1), friction, sticky
+        _stick(moment, obstacles, lying, solid.sticky, way.touched, np.ones(len(lying)))
+    moment.column("touching")[:count] = way.touched | _still_touched(moment, obstacles, solid.permitted, before & ~way.touched)
+    if started is not None:
+        mending.put_back(moment, obstacles, solid, started, spans, way.touched)
+    slides.hold(moment, obstacles, solid, way)
+    rolling.turn(moment, obstacles, solid, way, started)
 
 
 def _listening(moment: Moment, sticky: Any) -> NDArray[np.uint8]:
@@ -127,8 +128,8 @@ def _listening(moment: Moment, sticky: Any) -> NDArray[np.uint8]:
 
 
 def _stick(
-    moment: Moment, obstacles: Obstacles, way: Way, rows: NDArray[np.intp], sticky: Any, touched: NDArray[np.uint64], shares: Any
-) -> None:  # fmt: skip
+    moment: Moment, obstacles: Obstacles, rows: NDArray[np.intp], sticky: Any, touched: NDArray[np.uint64], shares: Any
+) -> None:
     """Stick those of `rows` (k,) to what they touch that are to stick to it; `shares` (k,) of the step have passed for them."""
     free = moment.column("stuck")[rows] <= 0
     for slot, bit in enumerate(obstacles.bits):
@@ -140,12 +141,54 @@ def _stick(
             free &= ~mine
 
 
-def _report(moment: Moment, obstacles: Obstacles, way: Way, rows: NDArray[np.intp], new: NDArray[np.uint64]) -> None:
+def _tell_pushed(
+    moment: Moment, obstacles: Obstacles, solid: Solid, pushed: Pushed, before: NDArray[np.uint64], listening: NDArray[np.uint8], displacement: Any,
+    gained: Any, spans: Any, at_touch: AtTouch,
+) -> None:  # fmt: skip
+    """Tell whom a changing shape has come upon, and ask the rules on contact of them, before they go on."""
+    new = pushed.touched & ~before
+    told = np.flatnonzero(new)
+    slots = pushed.struck[told]
+    told = told[pushed.impact[told] >= (solid.least[slots, told] if solid.least.shape[1] > 1 else solid.least[slots, 0])]
+    if not len(told):
+        return
+    _report(moment, obstacles, pushed, told, new[told])
+    if not len(listening):
+        return
+    rows = told[listening[told] != 0]
+    moment.column("touching")[rows] |= pushed.touched[rows]
+    if solid.sticky is not None:
+        _stick(moment, obstacles, rows, solid.sticky, pushed.touched, np.zeros(len(rows)))
+    # Rules see the velocity of the moment; what pushes it comes after that.
+    moment.column("velocity")[rows] -= gained[rows]
+    velocity, position = moment.column("velocity")[rows], moment.column("position")[rows]
+    among = np.zeros(moment.count, np.bool_)
+    among[rows] = True
+    moment.begin_part()
+    at_touch(among)
+    turned = rows[np.any(moment.column("velocity")[rows] != velocity, axis=1)]
+    # Who was stopped stays; who was sent off goes as fast as the rule said.
+    gained[turned] *= np.any(moment.column("velocity")[turned] != 0, axis=1)[:, None]
+    displacement[turned] = (moment.column("velocity")[turned] + gained[turned] / 2) * (spans[0] if len(spans) == 1 else spans[turned][:, None])
+    moment.column("velocity")[rows] += gained[rows]
+    still = moment.doomed[rows] if moment.any_doomed else np.zeros(len(rows), np.bool_)
+    if moment.particles.has("stuck"):
+        still = still | (moment.column("stuck")[rows] > 0)
+    still = rows[still]
+    displacement[still], gained[still] = 0, 0
+    solid.permitted[:, still] = 0
+    put = rows[np.any(moment.column("position")[rows] != position, axis=1)]
+    displacement[put] = 0
+
+
+def _report(moment: Moment, obstacles: Obstacles, way: Way | Pushed, rows: NDArray[np.intp], new: NDArray[np.uint64]) -> None:
     """Note new contacts (`new`: masks of the shapes) of these rows, and write an event for each."""
     if len(rows):
         moment.column("contact_time")[rows] = moment.time
         moment.column("contact_count")[rows] += np.bitwise_count(new)
         moment.column("impact_speed")[rows] = way.impact[rows]
+        if moment.particles.has("contact_shape"):
+            moment.column("contact_shape")[rows] = obstacles.shapes[way.struck[rows]]
         moment.log.add(Happening.CONTACT, moment, rows, obstacles.shapes[way.struck[rows]], value=way.impact[rows])
 
 
@@ -187,7 +230,8 @@ def _go_on(moment: Moment, obstacles: Obstacles, way: Way, held: NDArray[np.intp
 def _still_touched(moment: Moment, obstacles: Obstacles, permitted: Any, lost: NDArray[np.uint64]) -> NDArray[np.uint64]:
     """Of what particles touched a step ago and the sweep did not meet again (`lost`, masks), what they have barely come off.
 
-    Whoever rests between two surfaces is pressed against one and lies on the other without being stopped by it.
+    Whoever rests between two surfaces is pressed against one and lies on the other without being stopped by it. Whoever goes through a shape touches
+    it as long as it is in it.
     """
     still = np.zeros(len(lost), np.uint64)
     candidates = lost.nonzero()[0]
@@ -196,8 +240,13 @@ def _still_touched(moment: Moment, obstacles: Obstacles, permitted: Any, lost: N
         if len(rows):
             radius = moment.column("radius")[rows]
             reach = radius * np.float32(1.005) + np.float32(BARELY_OFF)
-            _places, distances = moment.end.poses[int(obstacles.shapes[slot])].closest(moment.column("position")[rows], float(reach.max()) * 1.01)
-            still[rows[distances <= reach]] |= bit
+            pose, places = moment.end.poses[int(obstacles.shapes[slot])], moment.column("position")[rows]
+            _places, distances = pose.closest(places, float(reach.max()) * 1.01)
+            on_it = distances <= reach
+            passing = permitted[slot, rows] == contact_kernel.PASSES
+            if passing.any():
+                on_it |= passing & pose.inside(places)
+            still[rows[on_it]] |= bit
     return still
 
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from hailridge.core.kernels import contact as kernel
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, number_of, touching_bit
+from hailridge.core.step.solid import Solid
 
 Mask = NDArray[np.uint64]
 
@@ -87,13 +88,12 @@ class Obstacles:
         self.bounds = np.ascontiguousarray(np.concatenate(bounds))
         self.links = np.ascontiguousarray(np.concatenate(links))
 
-    def meet(self, moment: Moment, position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, permitted: Any,
-             bounciness: Any, friction: Any, before: Mask, listening: Any = NOBODY) -> Way:  # fmt: skip
-        """Move particles (k) along their displacements, bouncing off what is `permitted` (see `kernels.contact`). Those `listening` (k,) uint8 are
-        held where they come to touch something."""
-        way = Way(
-            len(position), (displacement, gained, radius, spans, permitted, bounciness, friction), before, listening
-        )  # fmt: skip
+    def meet(self, moment: Moment, position: Any, velocity: Any, displacement: Any, gained: Any, radius: Any, spans: Any, solid: Solid, before: Mask,
+             listening: Any = NOBODY) -> Way:  # fmt: skip
+        """Move particles (k) along their displacements, meeting what is `solid` to them (`step.solid`). Those `listening` (k,) uint8 are held where
+        they come to touch something."""
+        given = (displacement, gained, radius, spans, solid.permitted, solid.bounciness, solid.friction, solid.least)
+        way = Way(len(position), given, before, listening)
         self.go_on(moment, way, position, velocity, EVERYBODY)
         return way
 
@@ -114,17 +114,18 @@ class Obstacles:
         permitted = np.zeros((len(self.slots), count), np.uint8)
         for shape, indices in solid.items():
             concerned = np.zeros(moment.count, np.uint8)
-            concerned[indices] = 1
+            concerned[indices] = kernel.BOUNCES
             permitted[self.slots[shape]] = concerned[rows]
-        place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         none = np.zeros((len(self.slots), 1), np.float32)
+        hard = Solid(permitted, none, none, none)
+        place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         left = np.ascontiguousarray(way, np.float32)
         for turn in range(slides + 1):
             before = place.copy()
             # All of it at the present moment: a way that takes no time.
             met = self.meet(
-                moment, place, still, left, np.zeros((count, 3), np.float32), moment.column("radius")[rows], np.zeros(1, np.float32), permitted, none,
-                none, np.zeros(count, np.uint64),
+                moment, place, still, left, np.zeros((count, 3), np.float32), moment.column("radius")[rows], np.zeros(1, np.float32), hard,
+                np.zeros(count, np.uint64),
             )  # fmt: skip
             stopped = met.touched != 0
             if turn == slides or not stopped.any():

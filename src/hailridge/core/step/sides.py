@@ -63,6 +63,8 @@ def _solid_to(moment: Moment, rows: slice) -> dict[int, NDArray[np.intp]]:
         passing, failing = asked_of(moment, ready, among)
         for held, actions in ((passing, ready.does.contact), (failing, ready.otherwise.contact)):
             for action in actions:
+                if action.passes:  # type: ignore[attr-defined]
+                    continue
                 found.setdefault(moment.scene.shape_index[action.shape], []).append(as_indices(held))  # type: ignore[attr-defined]
     joined = {shape: parts[0] if len(parts) == 1 else np.unique(np.concatenate(parts)) for shape, parts in found.items()}
     return {shape: indices for shape, indices in joined.items() if len(indices) and moment.end.poses[shape].geometry.solid}

@@ -1,0 +1,85 @@
+"""The last word about sides: whoever touched a closed shape that moved or changed its form is on the side of it where it was when the step began.
+
+The sweep meets what moves along straight ways in the shape's own space. Where a shape turns far within a step, a way after the touch is not that
+straight, and what follows from it may lie on the wrong side of the surface.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hailridge.core.kernels.contact import PASSES, SKIN, SMALLEST_RADIUS
+from hailridge.core.scene.bodies import Body
+from hailridge.core.scene.moment import Moment
+from hailridge.core.space.geometry import Geometry
+from hailridge.core.state.particles import lengths
+from hailridge.core.step.obstacles import Obstacles
+from hailridge.core.step.solid import Solid
+
+Places = NDArray[np.float64]
+
+ROUNDING = 4.0 * float(np.finfo(np.float32).eps)
+"""What part of their distance from the origin places are rounded by, and as much again."""
+
+TRIES = 3
+"""So often is looked whether who was put back lies before the surface again."""
+
+
+def put_back(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any, spans: Any, touched: NDArray[np.uint64]) -> None:
+    """Compare sides at both ends of the step: `started` (n, 3) m where each began, `spans` (n,) or (1,) s how much of the step it has lived."""
+    if moment.dt <= 0:
+        return
+    for shape, slot in obstacles.slots.items():
+        body = moment.body(shape)
+        if shape not in obstacles.changing or not body.end.geometry.has_inside or not body.start.geometry.has_inside:
+            continue
+        rows = np.flatnonzero((touched & obstacles.bits[slot]) != 0)
+        rows = rows[(solid.permitted[slot, rows] != PASSES) & (solid.permitted[slot, rows] != 0)]
+        if not len(rows):
+            continue
+        shares = np.broadcast_to(1 - np.asarray(spans if len(spans) == 1 else spans[rows], np.float64) / moment.dt, (len(rows),))
+        was = body.start.geometry.inside(body.inward(started[rows].astype(np.float64), shares).astype(np.float32))
+        local = body.end.transform.inverse().points(moment.column("position")[rows])
+        wrong = body.end.geometry.inside(local.astype(np.float32)) != was
+        if wrong.any():
+            _mend(moment, body, rows[wrong], was[wrong])
+
+
+def _mend(moment: Moment, body: Body, rows: NDArray[np.intp], inside: NDArray[np.bool_]) -> None:
+    """Put them beside the surface where it is nearest, with no speed into it."""
+    pose, column = body.end.transform, moment.column
+    radius = np.maximum(column("radius")[rows].astype(np.float64), SMALLEST_RADIUS)
+    place = column("position")[rows].astype(np.float64)
+    spare = SKIN + ROUNDING * np.abs(place).max(axis=1)
+    local, ways = beside(body.end.geometry, pose.inverse().points(place), inside, (radius + spare) / pose.scale)
+    place, normals = pose.points(local), pose.vectors(ways)
+    velocity = column("velocity")[rows].astype(np.float64)
+    own = np.zeros_like(velocity) if body.end.still else (place - body.start.transform.points(local)) / moment.dt
+    across = np.minimum(np.einsum("ij,ij->i", velocity - own, normals), 0.0)
+    column("position")[rows] = place
+    column("velocity")[rows] = velocity - across[:, None] * normals
+    moment.answers.changed("position")
+
+
+def beside(geometry: Geometry, local: Places, inside: NDArray[np.bool_], size: Any) -> tuple[Places, Places]:
+    """Places `size` off a closed surface where it is nearest, inside it or outside as given, and the ways off it there: (k, 3) each."""
+    local, ways = local.copy(), np.zeros_like(local)
+    out = np.where(inside, -1.0, 1.0)[:, None]
+    rest = np.arange(len(local))
+    for turn in range(TRIES):
+        nearest, normals, heights = geometry.surface(local[rest].astype(np.float32))
+        far = np.abs(heights)
+        # From the wrong side the nearest place is where it has to go; on an edge that is between the normals.
+        wrong = (heights < 0) != inside[rest]
+        away = (nearest - local[rest]) / np.maximum(far, 1e-12)[:, None] * np.where(wrong, 1.0, -1.0)[:, None]
+        way = np.where((far > 1e-6)[:, None] & (turn == 0), away, normals * out[rest])
+        way /= np.maximum(lengths(way), 1e-12)[:, None]
+        local[rest], ways[rest] = nearest + way * size[rest, None], way
+        still = geometry.inside(local[rest].astype(np.float32)) != inside[rest]
+        rest = rest[still]
+        if not len(rest):
+            break
+    return local, ways
