@@ -199,7 +199,9 @@ def action(kind: str) -> Node:
         if kind == "move_found":
             raw["looks"] = colored([{"kind": "by_group"}], "balls")
         return raw
-    if kind in ("stick", "let_go", "keep", "keep_field"):
+    if kind in ("collide", "take_met"):
+        return meeting(kind)
+    if kind in ("stick", "let_go", "keep", "keep_field", "roll", "slide", "notice"):
         return contact(kind)
     raw = conveyor(
         [
@@ -222,10 +224,42 @@ def action(kind: str) -> Node:
     return raw
 
 
+def meeting(kind: str) -> Node:
+    """Two streams that meet, one of them brass."""
+    rules = [RULE | {"actions": [node("action", "collide")]}]
+    if kind == "take_met":
+        rules.append({"id": "take", "label": "Take", "trigger": "contact", "actions": [node("action", kind, attribute="color")]})
+    raw = conveyor(rules, looks=colored([], "balls"))
+    if kind == "met_last":
+        mark = {"kind": "set", "attribute": "color", "amount": fixed([0.3, 0.75, 0.45])}
+        met = {"kind": "holds", "quantity": node("quantity", kind)}
+        raw["rules"].append({"id": "tell", "label": "Tell", "condition": met, "actions": [mark]})
+    back = {"kind": "axis", "axis": [-1.0, 0.0, 0.0], "cone": 0.0}
+    raw["shapes"].append(shape("box", "far", False, size=[0.05, 1.0, 0.1], position=[1.75, 0.0, 0.0]))
+    raw["shapes"][0]["size"] = [0.05, 1.0, 0.1]
+    raw["sources"][0] |= {"radius": fixed(0.08), "emission": {"kind": "rate", "rate": 24.0}}
+    raw["sources"].append(raw["sources"][0] | {"id": "second", "label": "Second", "shape": "far", "direction": back, "color": fixed(BRASS)})
+    return raw
+
+
+ROUND_A_BALL = ("sliding", "touched_last", "steepness", "touch_normal", "place_on_shape", "pull_along", "pull_away")
+"""Quantities that are shown on particles that slide round a ball."""
+
+
 def contact(kind: str) -> Node:
     """Above a floor: stuck to it, half of them let go again, or kept out of a ball that nobody has to touch."""
     raw = quantity("stuck")
     raw["looks"] = colored([], "balls")
+    if kind in ("roll", "slide", "notice"):
+        round_it = [shape("ball", "ball", True, radius=0.5, position=[0.1, -0.1, 0.0])]
+        slope = [shape("sheet", "ball", True, points=[[-1.7, 0.45, 0.0], [-0.6, -0.1, 0.0], [0.4, -0.5, 0.0], [1.5, -0.2, 0.0]], depth=1.2)]
+        raw["shapes"] = [entry for entry in raw["shapes"] if entry["id"] != "ground"] + (slope if kind == "roll" else round_it)
+        raw["rules"][0]["actions"] = [node("action", "gravity", acceleration=fixed(4.0 if kind != "notice" else 0.5))]
+        raw["rules"][1]["actions"] = [node("action", kind, shape="ball")]
+        raw["rules"] = raw["rules"][:2]
+        if kind == "notice":
+            bright = {"kind": "set", "attribute": "color", "amount": fixed(BRASS)}
+            raw["rules"].append({"id": "tell", "label": "Tell", "trigger": "contact", "actions": [bright]})
     if kind == "let_go":
         half = {"kind": "compare", "quantity": {"kind": "own_random"}, "comparison": "above", "threshold": fixed(0.5)}
         jump = node("action", "add", attribute="velocity", amount=fixed([0.0, 1.6, 0.0]), per="occasion")
@@ -241,6 +275,8 @@ def contact(kind: str) -> Node:
 
 
 def quantity(kind: str) -> Node:
+    if kind == "met_last":
+        return meeting(kind)
     info = next(entry for entry in KINDS["quantity"] if entry["kind"] == kind)
     low, high = info["soft"]
     given = {
@@ -269,12 +305,16 @@ def quantity(kind: str) -> Node:
     ]
     if kind == "stuck":
         rules[1]["actions"] = [node("action", "stick", shape="ground")]
+    if kind in ROUND_A_BALL:
+        rules[0]["actions"] = [node("action", "gravity", acceleration=fixed(4.0))]
+        rules[1]["actions"] = [node("action", "slide", shape="ground")]
     if kind in ("generation", "family", "parent_number"):
         grown = {"kind": "compare", "quantity": {"kind": "age"}, "comparison": "above", "threshold": fixed(0.3)}
         split = node("action", "spawn", count=fixed(2.0), parent="kept", speed=fixed(0.8), cone=90.0, inherit_velocity=70.0, inherit_radius=80.0)
         rules.append({"id": "grow", "label": "Grow", "trigger": "once", "condition": grown, "actions": [split]})
     raw = conveyor(rules, looks=colored([layer], "balls"), fields=[cloud("falloff")])
-    raw["shapes"].append(shape("plane", "ground", width=6.0, depth=2.0, position=[0.0, -0.7, 0.0]))
+    round_it = shape("ball", "ground", True, radius=0.55, position=[0.2, -0.15, 0.0])
+    raw["shapes"].append(round_it if kind in ROUND_A_BALL else shape("plane", "ground", width=6.0, depth=2.0, position=[0.0, -0.7, 0.0]))
     raw["sources"][0] |= {"radius": {"kind": "spread", "value": 0.085, "spread": 0.035}}
     ends = {
         "number": (0, 50),
@@ -306,6 +346,11 @@ def quantity(kind: str) -> Node:
         "contact_count": (0, 3),
         "place": (-1.7, 1.7),
         "velocity_along": (0, 4),
+        "steepness": (0, 180),
+        "touch_normal": (-1, 1),
+        "place_on_shape": (-0.6, 0.6),
+        "pull_along": (0, 4),
+        "pull_away": (-4, 4),
     }
     if kind in ends:
         layer["start"], layer["end"] = (float(end) for end in ends[kind])
@@ -385,6 +430,7 @@ def one_shape(kind: str) -> Node:
         "tube": {},
         "cone": {},
         "point": {},
+        "sheet": {"points": [[-1.2, 0.5, 0.0], [-0.4, 0.2, 0.0], [0.4, -0.35, 0.0], [1.2, 0.1, 0.0]], "depth": 1.4},
         "path": {"points": [[-1.3, -0.3, 0.0], [-0.4, 0.4, 0.0], [0.4, -0.4, 0.0], [1.3, 0.3, 0.0]]},
         "compound": {"members": ["a", "b"]},
         "mesh": {"asset": mesh_id(demo.meshes()["tin-roof.obj"])},
@@ -396,7 +442,7 @@ def one_shape(kind: str) -> Node:
     )
     made = shape(kind, "it", kind not in ("compound",), **given.get(kind, {}))
     scale = {"tube": 1.3, "cone": 1.5, "mesh": 0.4}.get(kind, 1.0)
-    tilted = {"rotation": [35.0, 20.0, 0.0]} if kind in ("plane", "disc", "ring") else {}
+    tilted = {"rotation": [35.0, 20.0, 0.0]} if kind in ("plane", "disc", "ring", "sheet") else {}
     flat = kind in ("point", "path")
     placing = {"point": "centre", "path": "along"}.get(kind, "surface")
     born = source("it", {"kind": "burst", "count": 1 if kind == "point" else 220}, placement={"kind": placing}, radius=fixed(0.06 if flat else 0.022))

@@ -115,7 +115,7 @@ class KnownState(unittest.TestCase):
             with self.subTest(kind=kind, **fields):
                 np.testing.assert_allclose(self.read(kind, **fields), values, atol=1e-5)
         # What is only kept where it is asked for is tested with what gives it (test_sliding, test_sticking).
-        kept = {"stuck", "sliding", "touched_last", "pull_along", "pull_away"}
+        kept = {"stuck", "sliding", "touched_last", "met_last", "pull_along", "pull_away"}
         tested = {kind for kind, _, _ in expected} | {"since_contact", "since_rule", "own_random"} | kept
         # What neighbourhoods find, and what is sensed of surfaces, is tested where they are.
         elsewhere = {kind for kind, cls in kinds("quantity").items() if "neighbourhood" in cls.model_fields or cls.category == "Surfaces"}

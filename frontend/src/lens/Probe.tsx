@@ -318,7 +318,9 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
       case "rule_end":
         return `rule ${rule(event.item)} holds no longer`;
       case "contact":
-        return `touches ${labelOf(effect.shapes, event.item, "a shape")} at ${short(event.value)} m/s`;
+        return event.parent >= 0
+          ? `meets particle ${count(event.parent)} of ${group(event.present)} at ${short(event.value)} m/s`
+          : `touches ${labelOf(effect.shapes, event.item, "a shape")} at ${short(event.value)} m/s`;
       default:
         return "leaves";
     }

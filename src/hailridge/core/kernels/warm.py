@@ -18,6 +18,7 @@ from hailridge.core.kernels import (
     motion,
     neighbours,
     noise,
+    pairs,
     passing,
     philox,
     steering,
@@ -29,7 +30,9 @@ from hailridge.core.kernels.cached import forget_old, ready_file
 from hailridge.core.kernels.compiling import KERNELS
 from hailridge.core.kernels.threads import number_of_threads
 
-MODULES = (apart, around, contact, curves, forces, formulas, memory, motion, neighbours, noise, passing, philox, steering, trails, tree, vectors)
+MODULES = (
+    apart, around, contact, curves, forces, formulas, memory, motion, neighbours, noise, pairs, passing, philox, steering, trails, tree, vectors
+)  # fmt: skip
 """Every module with kernels; importing it is what registers them."""
 
 MOST_COMPILERS = 4

@@ -97,3 +97,5 @@ class Buffers:
     movers: list[tuple[Any, Rows]] = field(default_factory=list)
     pushers: list[tuple[Any, Rows]] = field(default_factory=list)
     """Actions that keep particles from overlapping, with whom they concern."""
+    colliders: list[tuple[Any, Rows]] = field(default_factory=list)
+    """Actions by which particles bounce off one another, with whom they concern."""

@@ -39,10 +39,19 @@ def substeps_of(effect: Effect) -> int:
     return steps if traced else 0
 
 
+KEPT_OF_MOTION = frozenset(("pull", "contact_shape"))
+"""Columns that motion fills, whoever asks for them."""
+
+
+def _for_looks(effect: Effect) -> set[str]:
+    """Of these, what looks ask for."""
+    return {name for path, part in parts_of(effect) if path[:1] == ("looks",) for name in part.needs()} & KEPT_OF_MOTION
+
+
 def recorded_for_looks(effect: Effect) -> list[Any]:
     """What is recorded of particles only because a look asks for it: part of what decides a run's bytes."""
     asked = sorted({rule for _path, part in parts_of(effect) for memory, rule in part.asks_of_rules() if memory == "acted"})
-    return [substeps_of(effect), asked]
+    return [substeps_of(effect), asked, *sorted(_for_looks(effect))]
 
 
 def in_run(effect: Effect) -> list[Part]:
@@ -57,7 +66,7 @@ def firsts_of(effect: Effect, table: Table) -> list[str]:
 
 def optional_columns(effect: Effect, table: Table) -> set[str]:
     """Columns that only some effects have: those that a part says it needs, and those of attributes that a part names."""
-    found: set[str] = set()
+    found = _for_looks(effect)
     for part in in_run(effect):
         found.update(part.needs())
         for name, ui in declared(type(part)):

@@ -22,7 +22,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
     """Do what actions that push apart have asked for, each in its rounds. Whoever would be pushed into something solid to it stays before it."""
     if not moment.buffers.pushers or not moment.count:
         return
-    solid = _solid(moment)
+    solid = solid_to(moment)
     for action, asked in moment.buffers.pushers:
         rows = as_indices(asked)
         if action.others:
@@ -47,7 +47,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
     moment.begin_part()
 
 
-def _solid(moment: Moment) -> dict[int, NDArray[np.intp]]:
+def solid_to(moment: Moment) -> dict[int, NDArray[np.intp]]:
     """By the index of a shape, to whom it is solid in this step."""
     found: dict[int, list[NDArray[np.intp]]] = {}
     for encounter in moment.buffers.encounters:

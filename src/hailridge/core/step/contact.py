@@ -187,6 +187,8 @@ def _report(moment: Moment, obstacles: Obstacles, way: Way | Pushed, rows: NDArr
         moment.column("contact_time")[rows] = moment.time
         moment.column("contact_count")[rows] += np.bitwise_count(new)
         moment.column("impact_speed")[rows] = way.impact[rows]
+        if moment.particles.has("met_group"):
+            moment.column("met_group")[rows] = -1
         if moment.particles.has("contact_shape"):
             moment.column("contact_shape")[rows] = obstacles.shapes[way.struck[rows]]
         moment.log.add(Happening.CONTACT, moment, rows, obstacles.shapes[way.struck[rows]], value=way.impact[rows])

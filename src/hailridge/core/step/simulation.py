@@ -22,6 +22,7 @@ from hailridge.core.state.events import MOST_EVENTS, EventLog, Happening
 from hailridge.core.state.particles import Array, Particles
 from hailridge.core.step.apart import keep_apart
 from hailridge.core.step.birth import children_appear, run_sources
+from hailridge.core.step.collide import collide
 from hailridge.core.step.contact import catch_strays, move_and_touch
 from hailridge.core.step.departures import Departures
 from hailridge.core.step.obstacles import Obstacles
@@ -252,6 +253,7 @@ class Simulation:
             move_and_touch(moment, self.obstacles, self._at_touch)
         self._settle()
         if moment.count and not first:
+            collide(moment, self.obstacles, self._at_touch)
             keep_apart(moment, self.obstacles)
             catch_strays(moment)
         clocking.lap("motion and contact")

@@ -92,6 +92,29 @@ class TouchedLast(Quantity):
         return moment.column("contact_shape")[rows] == moment.scene.shape_index[self.shape]
 
 
+class MetLast(Quantity):
+    title: ClassVar[str] = "met last"
+    also: ClassVar[str] = "which particle whom group collided hit bounced other"
+    sentence: ClassVar[str] = "what it touched last is a particle of {who}"
+    category: ClassVar[str] = "Contact"
+    help: ClassVar[str] = "True from a meeting with a particle of these groups that was told, as it was then, until another touch is told."
+    value_type: ClassVar[ValueType] = "flag"
+
+    kind: Literal["met_last"] = "met_last"
+    who: list[str] = fields.reference("group", label="Of", many="anyone", help="Groups include the groups within them.")
+
+    def needs(self) -> tuple[str, ...]:
+        return ("met", "met_group")
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        if not moment.particles.has("met_group"):
+            return np.zeros(number_of(rows), np.bool_)
+        met = moment.column("met_group")[rows]
+        if not self.who:
+            return met >= 0
+        return (met >= 0) & moment.scene.members(self.who)[np.maximum(met, 0)]
+
+
 class Steepness(Quantity):
     title: ClassVar[str] = "steepness where it touches"
     also: ClassVar[str] = "slope angle overhang incline surface normal let go drip"
@@ -164,7 +187,10 @@ class PullAlong(Pull):
     title: ClassVar[str] = "pull along the surface"
     also: ClassVar[str] = "force shear tangential contact gravity let go"
     sentence: ClassVar[str] = "pull along what it touches"
-    help: ClassVar[str] = "The force with which what pushes it, gravity and wind, pulls it along the surface that it touches; 0 touching nothing."
+    help: ClassVar[str] = (
+        "The force with which what pushes it, gravity and wind, pulls it along the surface that it touches; 0 touching nothing. Kept where a rule or "
+        "a look reads it."
+    )
     low: ClassVar[float | None] = 0.0
 
     kind: Literal["pull_along"] = "pull_along"
@@ -177,7 +203,10 @@ class PullAway(Pull):
     title: ClassVar[str] = "pull off the surface"
     also: ClassVar[str] = "force lift away contact detach let go tear"
     sentence: ClassVar[str] = "pull off what it touches"
-    help: ClassVar[str] = "The force with which what pushes it pulls it off the surface that it touches; below 0 presses it on. 0 touching nothing."
+    help: ClassVar[str] = (
+        "The force with which what pushes it pulls it off the surface that it touches; below 0 presses it on. 0 touching nothing. Kept where a rule "
+        "or a look reads it."
+    )
 
     kind: Literal["pull_away"] = "pull_away"
 
