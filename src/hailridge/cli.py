@@ -94,6 +94,7 @@ def simulate(
     seed: Annotated[int | None, typer.Option(help="Another seed than the document's.")] = None,
     set_value: Annotated[list[str] | None, typer.Option("--set", help="Change a value: dial=value, or path=value (clock.duration=2).")] = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that are there.")] = False,
+    touches: Annotated[bool, typer.Option("--touches", help="Write what touched what, where and how hard (CSV or Parquet), not particles.")] = False,
     quiet: Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing but what is wrong.")] = False,
 ) -> None:
     """Compute an effect and write its frames to an open format. What is stopped (Ctrl+C) leaves nothing behind."""
@@ -101,7 +102,7 @@ def simulate(
 
     with _told():
         try:
-            simulate_now(effect, out, frames, seed, set_value or [], overwrite, Console(stderr=True, quiet=quiet))
+            simulate_now(effect, out, frames, seed, set_value or [], overwrite, Console(stderr=True, quiet=quiet), touches)
         except KeyboardInterrupt:
             console.print("stopped; nothing was written", highlight=False)
             raise typer.Exit(INTERRUPTED) from None

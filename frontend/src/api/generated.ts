@@ -931,6 +931,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/frames/{number}/strays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Strays
+         * @description Who is far out at a frame, what threw them there, and a box that would hold all others.
+         */
+        get: operations["get_strays_api_trials__trial_id__frames__number__strays_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/touches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Touches
+         * @description What has touched what within a frame and the `back` frames before it.
+         */
+        get: operations["get_touches_api_trials__trial_id__frames__number__touches_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/particles/{particle}/track": {
         parameters: {
             query?: never;
@@ -1003,6 +1043,26 @@ export interface paths {
          * @description Counts per frame from `start` on: population by group, births, deaths, and for each rule looked, held, acted, in the order of `names`.
          */
         get: operations["get_stats_api_trials__trial_id__stats_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/touches.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Touch Table
+         * @description Every touch of the computed frames as CSV, a line each (`formats.touches`).
+         */
+        get: operations["get_touch_table_api_trials__trial_id__touches_csv_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1810,6 +1870,48 @@ export interface components {
             limit: number;
         };
         /**
+         * StrayOut
+         * @description One that is far out (`core.looking.strays.Stray`).
+         */
+        StrayOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Collection */
+            collection: string | null;
+            /** Distance */
+            distance: number;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: number;
+            /** Item */
+            item: string | null;
+            /** Place */
+            place: number[];
+        };
+        /**
+         * StraysOut
+         * @description Who is far out at a frame (`core.looking.strays.Strays`).
+         */
+        StraysOut: {
+            /** Beyond */
+            beyond: number;
+            /** Count */
+            count: number;
+            /** Found */
+            found: components["schemas"]["StrayOut"][];
+            /** Furthest */
+            furthest: number | null;
+            /** Furthest Distance */
+            furthest_distance: number;
+            /** Middle */
+            middle: number[];
+            /** Size */
+            size: number[];
+        };
+        /**
          * Summary
          * @description An effect on the library page.
          */
@@ -1863,6 +1965,27 @@ export interface components {
             path?: (string | number)[];
             /** Who */
             who?: string[];
+        };
+        /**
+         * TouchesOut
+         * @description Touches of some frames: how many there were, and of those shown, the hardest first, the places (m) and directions off the surface one after the
+         *     other, the speeds onto it (m/s), the frames, and whose they were; `shapes` are ids, none for another particle.
+         */
+        TouchesOut: {
+            /** Count */
+            count: number;
+            /** Frames */
+            frames: number[];
+            /** Normals */
+            normals: number[];
+            /** Particles */
+            particles: number[];
+            /** Places */
+            places: number[];
+            /** Shapes */
+            shapes: (string | null)[];
+            /** Speeds */
+            speeds: number[];
         };
         /**
          * TrialOut
@@ -3611,6 +3734,72 @@ export interface operations {
             };
         };
     };
+    get_strays_api_trials__trial_id__frames__number__strays_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StraysOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_touches_api_trials__trial_id__frames__number__touches_get: {
+        parameters: {
+            query?: {
+                back?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     track_api_trials__trial_id__particles__particle__track_get: {
         parameters: {
             query?: {
@@ -3732,6 +3921,37 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     }[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_touch_table_api_trials__trial_id__touches_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
                 };
             };
             /** @description Validation Error */

@@ -51,6 +51,9 @@ interface Happening {
   present: string | null;
   value: number;
   parent: number;
+  /** Of a contact: where it was, and the direction off the surface. */
+  place?: [number, number, number];
+  normal?: [number, number, number];
 }
 interface Found {
   alive: boolean;
@@ -295,6 +298,10 @@ function Last({ reason, trigger, conditional }: { reason: Reason; trigger: strin
   );
 }
 
+/** Degrees of a surface whose normal that is: 0 level ground, 90 a wall, 180 a ceiling. */
+const steepness = (normal: readonly number[]): number =>
+  (Math.acos(Math.min(1, Math.max(-1, normal[1]!))) * 180) / Math.PI;
+
 function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; frame: number }) {
   const catalogue = useStudio((state) => state.catalogue);
   const session = useSession();
@@ -338,7 +345,15 @@ function Story({ story, effect, frame }: { story: Happening[]; effect: Effect; f
               className="flex w-full gap-2 rounded-r py-0.5 pl-2 text-left hover:bg-raised"
             >
               <span className="tabular w-8 shrink-0 text-right text-brass">{event.frame}</span>
-              <span>{words(event)}</span>
+              <span>
+                {words(event)}
+                {event.place && event.normal && (
+                  <span className="block text-soft">
+                    at {event.place.map((part) => short(part)).join(", ")}
+                    {event.parent < 0 && `, where it is ${Math.round(steepness(event.normal))}° steep`}
+                  </span>
+                )}
+              </span>
             </button>
           </li>
         ))}

@@ -8,7 +8,8 @@ import { useRun, useStudio } from "@/state/use";
 export type Search = components["schemas"]["SearchOut"];
 
 /** The trial and frame to ask about, once that frame is there. */
-function useAsked(): { trial: string; frame: number } | null {
+/** The trial and frame that are looked at, where that frame is there; none while playing. */
+export function useAsked(): { trial: string; frame: number } | null {
   const trial = useRun((state) => state.trial?.id ?? null);
   const frame = useStudio((state) => (state.playing ? -1 : state.frame));
   const there = useRun((state) => state.trial !== null && frame >= 0 && frame < state.trial.computed);

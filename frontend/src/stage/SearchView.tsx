@@ -1,13 +1,14 @@
 /** What the picked particle sees in a neighbourhood: its reach and angle of view, a line to each one found with its place
  * in the order, and the middle of all of them, as they were when the rules of the frame acted. */
 
-import { useEffect, useMemo, useRef } from "react";
-import { BufferGeometry, Float32BufferAttribute, LineBasicMaterial, LineSegments, Vector3 } from "three";
+import { useMemo, useRef } from "react";
+import { Vector3 } from "three";
 import { useSearch, type Search } from "@/score/searching";
 import type { Neighbourhood } from "@/state/document";
 import { useStudio } from "@/state/use";
 import { count, plain } from "@/ui/numbers";
-import { useEngine, usePin } from "./engine";
+import { usePin } from "./engine";
+import { useLines } from "./lines";
 
 type View = NonNullable<Search["view"]>;
 
@@ -60,27 +61,6 @@ function Drawn({ hood, view }: { hood: Neighbourhood; view: View }) {
       </p>
     </>
   );
-}
-
-/** Line segments on the stage for as long as they are wanted: places one after another, two for each. */
-function useLines(places: number[], color: string, opacity: number): void {
-  const engine = useEngine();
-  useEffect(() => {
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", new Float32BufferAttribute(places, 3));
-    const material = new LineBasicMaterial({ color, opacity, depthTest: false, transparent: true });
-    const lines = new LineSegments(geometry, material);
-    lines.renderOrder = 1_000_000;
-    lines.frustumCulled = false;
-    engine.scene.add(lines);
-    engine.invalidate();
-    return () => {
-      engine.scene.remove(lines);
-      geometry.dispose();
-      material.dispose();
-      engine.invalidate();
-    };
-  }, [engine, places, color, opacity]);
 }
 
 /** A ball of the reach as three rounds; where it looks ahead only, the rim of what it sees and four lines to that. */

@@ -13,6 +13,8 @@ import { OpeningPicture } from "./OpeningPicture";
 import { usePointing } from "./pointing";
 import { Reference } from "./Reference";
 import { SearchView } from "./SearchView";
+import { Strays } from "./Strays";
+import { TouchView } from "./TouchView";
 import { StageEngine } from "./StageEngine";
 import { Told } from "./Told";
 import { ViewBar } from "./ViewBar";
@@ -103,6 +105,8 @@ function Canvas({ opening }: { opening: string | null }) {
             <ChosenField />
             <Measured />
             <SearchView />
+            <TouchView />
+            <Strays />
             <div className="absolute left-3 top-3 flex flex-wrap items-center gap-2 text-xs">
               <ViewBar />
               <HandleTools />

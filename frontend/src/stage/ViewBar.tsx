@@ -1,6 +1,17 @@
 /** Ways to look: the finished picture, views from the axes, remembered points of view, measuring, choosing many, a picture behind. */
 
-import { Bookmark, BoxSelect, Image, Maximize, Move3d, Ruler, ScanSearch, View } from "lucide-react";
+import {
+  ArrowUpFromDot,
+  Bookmark,
+  BoxSelect,
+  Image,
+  Maximize,
+  Move3d,
+  Ruler,
+  ScanSearch,
+  Telescope,
+  View,
+} from "lucide-react";
 import { useRef, type ReactNode } from "react";
 import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import type { ViewName } from "@/state/viewpoint";
@@ -34,6 +45,8 @@ const SIDES: [ViewName, string, string][] = [
 export function ViewBar() {
   const session = useSession();
   const tool = useStudio((state) => state.tool);
+  const touches = useStudio((state) => state.touches);
+  const strays = useStudio((state) => state.strays);
   const { viewpoint } = session;
   const selectable = useStudio((state) => state.particle !== null || state.selected?.[0] === "shapes");
   const views: MenuEntry[] = SIDES.map(([view, label, keys]) => ({
@@ -83,6 +96,12 @@ export function ViewBar() {
         onClick={() => session.set({ tool: tool === "box" ? "look" : "box" })}
       >
         <BoxSelect className="size-3.5" />
+      </Tool>
+      <Tool label="Where things touch" keys="X" pressed={touches} onClick={() => session.set({ touches: !touches })}>
+        <ArrowUpFromDot className="size-3.5" />
+      </Tool>
+      <Tool label="Who is far out" keys="Z" pressed={strays} onClick={() => session.set({ strays: !strays })}>
+        <Telescope className="size-3.5" />
       </Tool>
       <ReferenceTool />
     </div>

@@ -113,6 +113,25 @@ export function adders(session: Session): Record<Collection, Adder> {
   };
 }
 
+/** The document with a box round the whole scene and a rule that removes whoever is outside it, at the end of all rules. */
+export function guarded(catalogue: Catalogue, effect: Effect, middle: number[], size: number[]): Effect {
+  const box = kindOf(catalogue, "shape", "box")!;
+  const id = freshId("Guard", effect.shapes);
+  const label = freshLabel("Guard", effect.shapes);
+  const shape = { id, label, ...made(box, effect, catalogue), visible: false, position: middle, size };
+  const grownBy = grown(effect, "shapes", shape);
+  const keep = { ...made(kindOf(catalogue, "action", "keep")!, grownBy, catalogue), shape: id, side: "outside" };
+  const rule = made(catalogue.parts.rule!, grownBy, catalogue, false);
+  return grown(grownBy, "rules", {
+    ...rule,
+    id: freshId("Guard", effect.rules),
+    label: freshLabel("Guard", effect.rules),
+    enabled: true,
+    condition: null,
+    actions: [{ ...keep, response: "remove", id: "keep" }],
+  });
+}
+
 function firstShape(catalogue: Catalogue, effect: Effect): Node {
   const info = (catalogue.slots.shape ?? []).find((kind) => kind.kind === "ball")!;
   return { id: "ball", label: "Ball", visible: true, ...made(info, effect, catalogue), position: [0, 1, 0] };

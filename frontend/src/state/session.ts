@@ -94,6 +94,10 @@ export interface SessionState {
   hidden: string[];
   /** Whether the stage draws everybody in the colour of their group. */
   byGroup: boolean;
+  /** Whether the stage shows where particles have touched something. */
+  touches: boolean;
+  /** Whether the stage tells who is far out. */
+  strays: boolean;
   /** Whether the stage shows the finished picture. */
   picturing: boolean;
   /** Whether nothing but the stage is shown. */
@@ -167,6 +171,8 @@ export class Session {
       solo: [],
       hidden: [],
       byGroup: false,
+      touches: false,
+      strays: false,
       picturing: false,
       stageOnly: false,
       before: false,

@@ -23,8 +23,9 @@ class Stopped(KeyboardInterrupt):
     """
 
 
-def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: list[str], overwrite: bool, console: Console) -> None:
-    """Compute frames of an effect and write them to `out`, whose suffix says how.
+def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: list[str], overwrite: bool, console: Console,
+             touches: bool = False) -> None:  # fmt: skip
+    """Compute frames of an effect and write them, or their `touches`, to `out`, whose suffix says how.
 
     Raises
     ------
@@ -35,10 +36,12 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     """
     from hailridge.formats.exports import EXTRA, WRITERS, targets
     from hailridge.formats.extras import MissingExtra, needed
+    from hailridge.formats.touches import TOUCH_WRITERS
 
-    writer = WRITERS.get(out.suffix.lower())
+    known = TOUCH_WRITERS if touches else WRITERS
+    writer = known.get(out.suffix.lower())
     if writer is None:
-        raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(WRITERS)}")
+        raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(known)}")
     try:
         # Before anything is computed.
         if (extra := EXTRA.get(out.suffix.lower())) is not None:

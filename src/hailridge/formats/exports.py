@@ -213,7 +213,7 @@ def write_npz(path: Path, effect: Effect, frames: Frames) -> None:
 Writer = Callable[[Path, Effect, Frames], None]
 
 
-def _whole(writer: Writer) -> Writer:
+def whole(writer: Writer) -> Writer:
     """Write beside the place and move there when all is done: what cannot be finished leaves nothing behind, and what was there stays.
 
     The folder has to be there, for every format.
@@ -232,9 +232,9 @@ EXTRA: dict[str, str] = {".parquet": "arrow", ".usdc": "usd"}
 """Which extra a kind of file needs."""
 
 WRITERS: dict[str, Writer] = {
-    ".parquet": _whole(write_parquet),
-    ".csv": _whole(write_csv),
-    ".ply": _whole(write_ply),
-    ".usdc": _whole(write_usd),
-    ".npz": _whole(write_npz),
+    ".parquet": whole(write_parquet),
+    ".csv": whole(write_csv),
+    ".ply": whole(write_ply),
+    ".usdc": whole(write_usd),
+    ".npz": whole(write_npz),
 }

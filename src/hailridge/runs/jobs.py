@@ -138,7 +138,8 @@ def stored(frame: Frame, kept: bool = True) -> StoredFrame:
     if frame.urges:
         stats["urges"] = {name: [round(part, 4) for part in parts] for name, parts in frame.urges.items()}
     departed = {f"departed {name}": column for name, column in frame.departed.items()}
-    return StoredFrame(frame.number, stats, pack({}, {"events": frame.events.view(np.uint8), **departed}), state)
+    happened = {"events": frame.events.view(np.uint8), "touches": frame.touches.view(np.uint8)}
+    return StoredFrame(frame.number, stats, pack({}, {**happened, **departed}), state)
 
 
 def import_mesh(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:

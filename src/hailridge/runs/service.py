@@ -20,7 +20,7 @@ from hailridge.core.scene.assets import Assets
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.plan import Plan
 from hailridge.core.scene.timeline import Timeline
-from hailridge.core.state.events import EVENT
+from hailridge.core.state.events import EVENT, TOUCH
 from hailridge.core.step.simulation import Simulation
 from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
@@ -58,6 +58,8 @@ class Trial:
     """The frame that was last looked at: what one sees there is asked for in several questions."""
     happened: tuple[int, NDArray[Any]] | None = None
     """How many frames' events were read, and those events."""
+    touched: tuple[int, NDArray[Any]] | None = None
+    """The same of touches."""
 
 
 class Runs:
@@ -283,6 +285,20 @@ class Runs:
         events = np.concatenate(blocks) if blocks else np.empty(0, EVENT)
         trial.happened = (computed, events)
         return events
+
+    def all_touches(self, trial: Trial) -> NDArray[Any]:
+        """All touches of a trial's computed frames, kept until there are more."""
+        bake = self.bakes.bake(trial.key)
+        computed = bake.computed if bake is not None else 0
+        if trial.touched is None or trial.touched[0] != computed:
+            trial.touched = (computed, self.touches(trial))
+        return trial.touched[1]
+
+    def touches(self, trial: Trial, first: int = 0, last: int | None = None) -> NDArray[Any]:
+        """The touches (`TOUCH`) of a trial's computed frames from `first` to `last`, in order of time within each."""
+        found = [unpack(block)[1] for block in self.bakes.events(trial.key, first, last)]
+        blocks = [arrays["touches"].view(TOUCH) for arrays in found if "touches" in arrays]
+        return np.concatenate(blocks) if blocks else np.empty(0, TOUCH)
 
     def _progress(self, message: dict[str, Any]) -> None:
         with self._news:

@@ -205,10 +205,13 @@ class Bakes:
             wanted = select(FrameRow.stats).where(FrameRow.bake_key == key, FrameRow.number >= start).order_by(FrameRow.number)
             return [json.loads(text) for text in session.scalars(wanted)]
 
-    def events(self, key: str) -> list[bytes]:
-        """The event blocks of all computed frames, in order."""
+    def events(self, key: str, first: int = 0, last: int | None = None) -> list[bytes]:
+        """The event blocks of all computed frames, or of those from `first` to `last`, in order."""
+        wanted = [FrameRow.bake_key == key, FrameRow.number >= first]
+        if last is not None:
+            wanted.append(FrameRow.number <= last)
         with self.file.reading() as session:
-            return list(session.scalars(select(FrameRow.events).where(FrameRow.bake_key == key).order_by(FrameRow.number)))
+            return list(session.scalars(select(FrameRow.events).where(*wanted).order_by(FrameRow.number)))
 
     def recover(self) -> int:
         """After a start: drop what a killed run left half done. Returns how many bakes were dropped."""

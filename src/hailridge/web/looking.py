@@ -158,7 +158,8 @@ def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[st
         found = values_of(moment, particle)
     events = context.runs.events(trial)
     mine = events[events["particle"] == particle]
-    story = _story(trial.effect, mine)
+    touches = context.runs.all_touches(trial)
+    story = _story(trial.effect, mine, touches[touches["particle"] == particle])
     if found is not None:
         fired = last_firings(mine, particle, number)
         number_of = {rule.id: index for index, rule in enumerate(trial.effect.rules)}
@@ -167,8 +168,9 @@ def probe(trial_id: str, number: int, particle: int, context: Shared) -> dict[st
     return {"alive": found is not None, "now": found, "story": story}
 
 
-def _story(effect: Effect, events: Any) -> list[dict[str, Any]]:
-    """What has happened to one particle: `item` is the id of the rule, source or shape that it is about, `previous` and `present` those of groups."""
+def _story(effect: Effect, events: Any, touches: Any) -> list[dict[str, Any]]:
+    """What has happened to one particle: `item` is the id of the rule, source or shape that it is about, `previous` and `present` those of groups.
+    Each contact tells `place` (m) and `normal`, too, of the next of its `touches`."""
     groups, rules = [group.id for group in effect.groups], [rule.id for rule in effect.rules]
     sources, shapes = [source.id for source in effect.sources], [vars(shape)["id"] for shape in effect.shapes]
 
@@ -176,12 +178,16 @@ def _story(effect: Effect, events: Any) -> list[dict[str, Any]]:
         return ids[number] if 0 <= number < len(ids) else None
 
     out: list[dict[str, Any]] = []
+    left = iter(touches)
     for event in events:
         what = Happening(int(event["what"]))
         among = shapes if what is Happening.CONTACT else sources if what is Happening.BIRTH and event["parent"] < 0 else rules
         entry = {name: event[name].item() for name in ("frame", "time", "value", "parent")}
         before, after = named(groups, int(event["previous"])), named(groups, int(event["present"]))
-        out.append({**entry, "what": what.name.lower(), "item": named(among, int(event["item"])), "previous": before, "present": after})
+        entry |= {"what": what.name.lower(), "item": named(among, int(event["item"])), "previous": before, "present": after}
+        if what is Happening.CONTACT and (touch := next(left, None)) is not None:
+            entry |= {"place": touch["place"].tolist(), "normal": touch["normal"].tolist()}
+        out.append(entry)
     return out
 
 

@@ -47,6 +47,10 @@ pushes of the whole step add to that, the share of the step that is left, how ma
 many numbers these are."""
 
 
+SPOT = 7
+"""How many numbers tell of a contact: three of its place, three of the normal, the part of the particle's time that was left."""
+
+
 @helper
 def _meets_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
     """First t in [0, 1] at which m + t·d is at `radius` from the origin, approaching; 2 when never."""
@@ -197,8 +201,8 @@ def resolve(
     begin: Int64, end: Int64, position: Float32Rows, velocity: Float32Rows, displacement: Float32Rows, gained: Float32Rows, radius: Float32s,
     spans: Float32s, permitted: UInt8Rows, bounciness: Float32Rows, friction: Float32Rows, least: Float32Rows, obstacles: Float64Rows,
     motion: Float64Rows, step: Float64, triangles: Float64Rows, bounds: Float64Rows, links: Int32Rows, bits: UInt64s, before: UInt64s,
-    touched: UInt64s, new: UInt64s, struck_by: Int16s, impact: Float32s, normals: Float32Rows, rows: Int64s, listening: UInt8s, held: UInt8s,
-    carried: Float64Rows,
+    touched: UInt64s, new: UInt64s, struck_by: Int16s, impact: Float32s, normals: Float32Rows, spots: Float32Rows, rows: Int64s, listening: UInt8s,
+    held: UInt8s, carried: Float64Rows,
 ) -> None:  # fmt: skip
     """Move every particle along its displacement, bouncing off what its rules say.
 
@@ -209,7 +213,8 @@ def resolve(
     still. step: its seconds. bits (k,) uint64: each obstacle's bit in the masks; before (n,) uint64: what
     each particle was touching. Out: touched (n,) uint64, all that it touched; new (n,) uint64, what it had not been touching or came down on again;
     struck_by (n,) int16, the obstacle of its hardest new contact or −1; impact (n,) float32, that contact's normal speed (m/s); normals (n, 3)
-    float32, at the hardest touch of all.
+    float32, at the hardest touch of all; spots (n, `SPOT`) float32, of the hardest new contact the place on the surface, the normal there and which
+    part of the particle's time was left.
 
     Whoever is `listening` (n,), or (0,) for nobody, is held at each touch that is new: held (n,) is 1, position and velocity are those at the touch,
     and carried (n, `CARRIED`) keeps how it goes on. Another call with their `rows` takes them further, to what they touch next; struck_by,
@@ -328,6 +333,8 @@ def resolve(
                 if struck_by[i] < 0 or np.float32(onto) > impact[i]:
                     struck_by[i] = struck
                     impact[i] = onto
+                    spots[i, 0], spots[i, 1], spots[i, 2] = px - nx * size, py - ny * size, pz - nz * size
+                    spots[i, 3], spots[i, 4], spots[i, 5], spots[i, 6] = nx, ny, nz, left
             if how == PASSES:
                 vx, vy, vz = vx + ux, vy + uy, vz + uz
                 dx, dy, dz = dx * (1.0 - best), dy * (1.0 - best), dz * (1.0 - best)

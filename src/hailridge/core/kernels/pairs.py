@@ -77,8 +77,8 @@ def bounce_pairs(
     """Let pairs bounce, in the order in which they are given; whom an earlier one has turned aside is looked at anew.
 
     pairs (p, 2); bounciness (n,), of a pair the mean; span: seconds of the step; masses (n,) kg. Changed: places (n, 3) m, where each is at its
-    share `at` (n,) of the step, ways (n, 3) m for a whole step from there, velocities (n, 3) m/s. Out: the speed (m/s) of each one's hardest meeting (n,), 0
-    for none, and with whom (n,).
+    share `at` (n,) of the step, ways (n, 3) m for a whole step from there, velocities (n, 3) m/s. Out: the speed (m/s) of each one's hardest meeting
+    (n,), 0 for none, and with whom (n,).
     """
     for pair in range(pairs.shape[0]):
         a, b = pairs[pair, 0], pairs[pair, 1]

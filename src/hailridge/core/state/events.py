@@ -28,6 +28,12 @@ EVENT = np.dtype(
 )  # fmt: skip
 """One event: 28 bytes. `item` is a rule (births by rule have a parent), a source or a shape, by what happened; −1 for none."""
 
+TOUCH = np.dtype(
+    [("time", "f4"), ("particle", "i4"), ("shape", "i2"), ("other", "i4"), ("place", "f4", 3), ("normal", "f4", 3), ("speed", "f4")]
+)  # fmt: skip
+"""One touch: 42 bytes. When (s), whose, of which shape (its index, −1 for another particle: `other`, else −1), where on the surface (m, in the
+world), the direction off it there, and how fast it came onto it (m/s)."""
+
 MOST_EVENTS = 4_000_000
 """Kept in one run; past that only one particle in sixteen is followed, and the run says so."""
 
@@ -40,6 +46,23 @@ class EventLog:
         self.total = 0
         self.sampled = False
         self._blocks: list[NDArray[Any]] = []
+        self._touches: list[NDArray[Any]] = []
+
+    def touch(self, moment: Any, rows: Rows, times: Any, shape: Any, places: Any, normals: Any, speeds: Any, other: Any = -1) -> None:
+        """Write what a contact leaves beyond its event: one for each row (`TOUCH`)."""
+        if number_of(rows) == 0 or self.limit == 0:
+            return
+        block = np.empty(number_of(rows), TOUCH)
+        block["particle"] = moment.column("id")[rows]
+        for name, values in (("time", times), ("shape", shape), ("other", other), ("place", places), ("normal", normals), ("speed", speeds)):
+            block[name] = values
+        self._touches.append(block[block["particle"] % 16 == 0] if self.sampled else block)
+
+    def take_touches(self) -> NDArray[Any]:
+        """The touches since the last call, in order of time."""
+        out = _joined(self._touches, TOUCH)
+        self._touches = []
+        return out[np.argsort(out["time"], kind="stable")]
 
     def add(
         self, what: Happening, moment: Any, rows: Rows, item: Any, previous: Any = -1, present: Any = -1, value: Any = 0.0, parent: Any = -1,
@@ -71,11 +94,16 @@ class EventLog:
 
     def take(self) -> NDArray[Any]:
         """The events since the last call, in the order in which they were written."""
-        # Put together by hand: joining arrays of records compares their fields one by one, block by block.
-        out = np.empty(sum(map(len, self._blocks)), EVENT)
-        at = 0
-        for block in self._blocks:
-            out[at : at + len(block)] = block
-            at += len(block)
+        out = _joined(self._blocks, EVENT)
         self._blocks = []
         return out
+
+
+def _joined(blocks: list[NDArray[Any]], kind: np.dtype[Any]) -> NDArray[Any]:
+    """Blocks put together by hand: joining arrays of records compares their fields one by one, block by block."""
+    out = np.empty(sum(map(len, blocks)), kind)
+    at = 0
+    for block in blocks:
+        out[at : at + len(block)] = block
+        at += len(block)
+    return out

@@ -117,6 +117,11 @@ def _tell(moment: Moment, action: Any, rows: NDArray[np.intp], partners: NDArray
     column("met_group")[rows] = groups
     if moment.particles.has("contact_shape"):
         column("contact_shape")[rows] = -1
+    # From the other's surface toward it.
+    way = column("position")[rows] - column("position")[partners]
+    normals = way / np.maximum(lengths(way), 1e-9)[:, None]
+    spots = column("position")[rows] - normals * column("radius")[rows][:, None]
+    moment.log.touch(moment, rows, moment.time, -1, spots, normals, speeds, column("id")[partners])
     moment.log.add(Happening.CONTACT, moment, rows, -1, present=groups, value=speeds, parent=column("id")[partners])
     if moment.scene.turns.contact:
         among = np.zeros(moment.count, np.bool_)

@@ -191,7 +191,10 @@ def _report(moment: Moment, obstacles: Obstacles, way: Way | Pushed, rows: NDArr
             moment.column("met_group")[rows] = -1
         if moment.particles.has("contact_shape"):
             moment.column("contact_shape")[rows] = obstacles.shapes[way.struck[rows]]
-        moment.log.add(Happening.CONTACT, moment, rows, obstacles.shapes[way.struck[rows]], value=way.impact[rows])
+        shapes, spots = obstacles.shapes[way.struck[rows]], way.spots[rows]
+        moment.log.add(Happening.CONTACT, moment, rows, shapes, value=way.impact[rows])
+        left = spots[:, 6] * (moment.dt if moment.spans is None else moment.spans[rows])
+        moment.log.touch(moment, rows, moment.time - left, shapes, spots[:, :3], spots[:, 3:6], way.impact[rows])
 
 
 def _go_on(moment: Moment, obstacles: Obstacles, way: Way, held: NDArray[np.intp], spans: Any, at_touch: AtTouch) -> None:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import passing, tree
-from hailridge.core.kernels.contact import PASSES, SKIN, SMALLEST_RADIUS
+from hailridge.core.kernels.contact import PASSES, SKIN, SMALLEST_RADIUS, SPOT
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.moment import Moment
 from hailridge.core.space.geometry import Geometry, Tree
@@ -37,6 +37,8 @@ class Pushed:
     impact: NDArray[np.float32]
     struck: NDArray[np.int16]
     normals: NDArray[np.float32]
+    spots: NDArray[np.float32]
+    """Of these touches, as `kernels.contact` tells them."""
 
 
 def change_forms(moment: Moment, obstacles: Obstacles, solid: Solid, displacement: Any, gained: Any, spans: Any) -> Pushed | None:
@@ -44,7 +46,10 @@ def change_forms(moment: Moment, obstacles: Obstacles, solid: Solid, displacemen
     if not obstacles.deforming or moment.dt <= 0:
         return None
     count = moment.count
-    pushed = Pushed(np.zeros(count, np.uint64), np.zeros(count, np.float32), np.full(count, -1, np.int16), np.zeros((count, 3), np.float32))
+    pushed = Pushed(
+        np.zeros(count, np.uint64), np.zeros(count, np.float32), np.full(count, -1, np.int16), np.zeros((count, 3), np.float32),
+        np.zeros((count, SPOT), np.float32),
+    )  # fmt: skip
     for shape, slot in obstacles.slots.items():
         if not moment.scene.plan.stage.list[shape].deforming:
             continue
@@ -109,10 +114,12 @@ def _push(
     off = np.maximum(np.einsum("ij,ij->i", after - own, normals), 0.0) * (1 - rest) * span
     change = (after - before) * span[:, None] - (led + off)[:, None] * normals
     displacement[rows] += np.where(ahead[:, None], -put, change)
-    rows, normals, onto = rows[~ahead], normals[~ahead], onto[~ahead]
+    rows, normals, onto, rest = rows[~ahead], normals[~ahead], onto[~ahead], rest[~ahead]
+    ground = place[~ahead] - normals * (size[~ahead] * pose.scale)[:, None]
     hard = (onto > pushed.impact[rows]) | (pushed.struck[rows] < 0)
     pushed.touched[rows] |= bit
     pushed.normals[rows[hard]], pushed.impact[rows[hard]], pushed.struck[rows[hard]] = normals[hard], onto[hard], slot
+    pushed.spots[rows[hard]] = np.concatenate([ground, normals, rest[:, None]], axis=1)[hard]
 
 
 Met = tuple[NDArray[np.intp], Places, Places, Places, NDArray[np.float64]]

@@ -23,7 +23,8 @@ class Way:
     """The way of particles (k) through a step: what they are `given` for it and what comes of it.
 
     touched, new: masks of the shapes that each touched and of those that it had not been touching; struck: the slot of its hardest new contact or
-    −1, with its impact speed (m/s); normals (k, 3) at the hardest touch; held: who waits at a touch; carried: how these go on.
+    −1, with its impact speed (m/s); normals (k, 3) at the hardest touch; spots (k, 7) of
+    the hardest new contacts (`kernels.contact`); held: who waits at a touch; carried: how these go on.
     """
 
     def __init__(self, count: int, given: tuple[Any, ...], before: Mask, listening: NDArray[np.uint8]) -> None:
@@ -33,6 +34,7 @@ class Way:
         self.touched, self.new = np.empty(count, np.uint64), np.empty(count, np.uint64)
         self.struck, self.impact = np.empty(count, np.int16), np.empty(count, np.float32)
         self.normals = np.zeros((count, 3), np.float32)
+        self.spots = np.zeros((count, kernel.SPOT), np.float32)
         self.held = np.zeros(len(listening), np.uint8)
         self.carried = np.empty((len(listening), kernel.CARRIED))
 
@@ -101,8 +103,8 @@ class Obstacles:
         """Take those of `rows` who are held further on their way, to their next touch; with no rows, everybody begins."""
         kernel.resolve(
             len(rows) or len(way.touched), position, velocity, *way.given, self.table, self.motion, np.float64(moment.dt), self.triangles,
-            self.bounds, self.links, self.bits, way.before, way.touched, way.new, way.struck, way.impact, way.normals, rows, way.listening, way.held,
-            way.carried,
+            self.bounds, self.links, self.bits, way.before, way.touched, way.new, way.struck, way.impact, way.normals, way.spots, rows, way.listening,
+            way.held, way.carried,
         )  # fmt: skip
 
     def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0) -> None:

@@ -18,7 +18,7 @@ from hailridge.core.scene.buffers import Buffers, Finding
 from hailridge.core.scene.layout import SUBSTEPS
 from hailridge.core.scene.moment import NOTHING3, Moment
 from hailridge.core.scene.plan import Plan
-from hailridge.core.state.events import MOST_EVENTS, EventLog, Happening
+from hailridge.core.state.events import MOST_EVENTS, TOUCH, EventLog, Happening
 from hailridge.core.state.particles import Array, Particles
 from hailridge.core.step.apart import keep_apart
 from hailridge.core.step.birth import children_appear, run_sources
@@ -65,6 +65,8 @@ class Frame:
     births: int
     deaths: int
     stand: Stand
+    touches: NDArray[Any] = field(default_factory=lambda: np.empty(0, TOUCH))
+    """Every contact within it that was told (`state.events.TOUCH`)."""
     departed: dict[str, Array] = field(default_factory=dict)
     urges: dict[str, tuple[float, float]] = field(default_factory=dict)
     """What each urge wanted and got at the frame's last step, as parts of the largest force, on average over those who steer; by its address."""
@@ -355,7 +357,7 @@ class Simulation:
             population=memory.populations(moment.column("group"), groups),
             looked=tally.looked.copy(), held=self.departures.held(moment, len(tally.looked)), acted=tally.acted.copy(), births=self._births,
             deaths=self._deaths, stand=Stand(self.frame, moment.particles.next_id, moment.step, moment.log.total),
-            departed=self.departures.of_frame() if self.record else {},
+            departed=self.departures.of_frame() if self.record else {}, touches=moment.log.take_touches(),
             urges={name: (wanted / number, got / number) for name, (wanted, got, number) in moment.urges.items() if number},
         )  # fmt: skip
         self.clocking.lap("record")
