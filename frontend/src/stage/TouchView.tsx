@@ -1,19 +1,20 @@
-/** Where particles have touched something within the frame and a little before: a dot on the surface, a line off it, longer if harder. */
+/** Where particles have touched something within the frame and a little before: a cross on the surface, a line off it, longer if harder. */
 
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo } from "react";
-import { BufferGeometry, Float32BufferAttribute, Points, PointsMaterial } from "three";
+import { useMemo } from "react";
+import { Vector3 } from "three";
 import { answered, api } from "@/api/client";
 import { useAsked } from "@/score/searching";
 import { useRun, useStudio } from "@/state/use";
 import { count, plain } from "@/ui/numbers";
-import { useEngine } from "./engine";
 import { useLines } from "./lines";
 
 /** Frames before the present one whose touches are shown faintly. */
 const BACK = 6;
 /** How long a line is: metres at no speed, and for each metre a second; at most. */
 const [SHORT, BY_SPEED, LONGEST] = [0.04, 0.03, 0.6];
+/** Half the length of the arms of a cross (m). */
+const ARM = 0.02;
 const [NOW, EARLIER] = ["#f0c46c", "#b98b4a"];
 
 export function TouchView() {
@@ -38,10 +39,8 @@ function Touches() {
   const earlier = useMemo(() => segments(found, (frame) => frame !== asked?.frame), [found, asked?.frame]);
   useLines(earlier.lines, EARLIER, 0.35);
   useLines(now.lines, NOW, 0.95);
-  useDots(earlier.dots, EARLIER, 0.35);
-  useDots(now.dots, NOW, 0.95);
   if (!found) return null;
-  const number = now.dots.length / 3;
+  const { number } = now;
   return (
     <p role="status" className="stage-bar absolute left-3 top-12 gap-2 px-2 text-soft" data-testid="touches">
       {found.count === 0 ? (
@@ -75,42 +74,20 @@ interface Told {
 
 function segments(found: Told | undefined, chosen: (frame: number) => boolean) {
   const lines: number[] = [];
-  const dots: number[] = [];
-  let hardest = 0;
+  let [hardest, number] = [0, 0];
   found?.frames.forEach((frame, index) => {
     if (!chosen(frame)) return;
     const length = Math.min(SHORT + BY_SPEED * found.speeds[index]!, LONGEST);
-    const place = [0, 1, 2].map((axis) => found.places[3 * index + axis]!);
-    lines.push(...place, ...place.map((value, axis) => value + length * found.normals[3 * index + axis]!));
-    dots.push(...place);
+    const place = new Vector3().fromArray(found.places, 3 * index);
+    const normal = new Vector3().fromArray(found.normals, 3 * index);
+    lines.push(...place, ...place.clone().addScaledVector(normal, length));
+    // A small cross lies on the surface.
+    const across = new Vector3(Math.abs(normal.x) < 0.9 ? 1 : 0, Math.abs(normal.x) < 0.9 ? 0 : 1, 0);
+    across.cross(normal).setLength(ARM);
+    const along = across.clone().cross(normal);
+    for (const arm of [across, along]) lines.push(...place.clone().sub(arm), ...place.clone().add(arm));
     hardest = Math.max(hardest, found.speeds[index]!);
+    number += 1;
   });
-  return { lines, dots, hardest };
-}
-
-function useDots(places: number[], color: string, opacity: number): void {
-  const engine = useEngine();
-  useEffect(() => {
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", new Float32BufferAttribute(places, 3));
-    const material = new PointsMaterial({
-      color,
-      opacity,
-      size: 5,
-      sizeAttenuation: false,
-      depthTest: false,
-      transparent: true,
-    });
-    const dots = new Points(geometry, material);
-    dots.renderOrder = 1_000_001;
-    dots.frustumCulled = false;
-    engine.scene.add(dots);
-    engine.invalidate();
-    return () => {
-      engine.scene.remove(dots);
-      geometry.dispose();
-      material.dispose();
-      engine.invalidate();
-    };
-  }, [engine, places, color, opacity]);
+  return { lines, hardest, number };
 }

@@ -20,6 +20,8 @@ export interface Bounds {
 
 /** Shapes this much larger than the usual one are surroundings, not the effect. */
 const SURROUNDINGS = 2.2;
+/** A region this much larger than the largest solid shape lies round the effect. */
+const GUARD = 1.4;
 /** Particles beyond this share on either side of an axis are strays. */
 const STRAYS = 0.02;
 const SAMPLED = 1500;
@@ -42,9 +44,11 @@ export function extentOf(frame: FrameBlock | null, shapes: Block<ShapesHead> | n
   const sizes = placed.map(diameter);
   const counted = sizes.filter((size) => size > 0).sort((a, b) => a - b);
   const usual = counted[Math.floor((counted.length - 1) / 2)] ?? 0;
-  // Only what is solid can be surroundings: a path or a helper is there to be seen.
+  const largestSolid = Math.max(0, ...sizes.filter((_, index) => !heads[index]!.region && heads[index]!.visible));
+  // What is solid can be surroundings, and a region round everything, such as a guard; a path or a helper is there to be seen.
   const around = (index: number) => {
     const { visible, region, line } = heads[index]!;
+    if (region && largestSolid > 0) return sizes[index]! > largestSolid * GUARD;
     return visible && !region && !line && sizes[index]! > usual * SURROUNDINGS + 0.01;
   };
   const points = placed.flatMap((those, index) => (around(index) ? [] : those));

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from hailridge.core.kinds.actions.keeping import Keep
 from hailridge.model.effect import Effect
 from hailridge.model.kind import parts_of, references
 from hailridge.model.parts import Condition, FieldKind, Quantity
 
-REGIONS = (FieldKind, Quantity, Condition)
+REGIONS = (FieldKind, Quantity, Condition, Keep)
 """Whatever only asks where something is in relation to a shape."""
 
 

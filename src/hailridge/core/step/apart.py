@@ -7,12 +7,15 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels.contact import PASSES
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import as_indices
+from hailridge.core.state.particles import Array, as_indices, lengths
 from hailridge.core.state.separating import push_apart
 from hailridge.core.step import slides
 from hailridge.core.step.obstacles import Obstacles
 
 IMMOVABLE = np.float32(1e12)
+
+LEAST = np.float32(1e-7)
+"""Metres; nobody is said to be pushed by less."""
 
 SLIDES = 2
 """How often in a round somebody who is pushed against something solid goes on along it."""
@@ -33,6 +36,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
         if moment.particles.has("stuck"):
             # Whoever is stuck gives way to nobody.
             masses = np.where(moment.column("stuck")[rows] > 0, IMMOVABLE, masses).astype(np.float32)
+        unpushed = moment.column("position")[rows]
         # Where something is solid to somebody, each round is held before it, so that the next one pushes the others further.
         each = 1 if solid else action.rounds
         for _round in range(action.rounds // each):
@@ -42,9 +46,31 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
             moment.column("velocity")[rows], moment.column("position")[rows] = velocities, places
             moved = np.flatnonzero(np.any(places != before, axis=1)) if solid else rows[:0]
             if len(moved):
-                obstacles.sweep(moment, solid, rows[moved], before[moved], places[moved] - before[moved], SLIDES)
+                normals = obstacles.sweep(moment, solid, rows[moved], before[moved], places[moved] - before[moved], SLIDES)
+                _stop(moment, rows[moved], normals)
+        pushed = moment.column("position")[rows] - unpushed
+        # Whoever had to be pushed back has no speed the other way: what weighs on one another comes to rest.
+        _stop(moment, rows, pushed / np.maximum(lengths(pushed), LEAST)[:, None])
+        _no_faster_than_gone(moment, rows[np.any(pushed != 0, axis=1)])
     slides.stay(moment)
     moment.begin_part()
+
+
+def _stop(moment: Moment, rows: NDArray[np.intp], ways: Array) -> None:
+    """Take from velocities what goes against unit ways (k, 3); a way of no length takes nothing."""
+    velocity = moment.column("velocity")[rows]
+    against = np.minimum(np.einsum("ij,ij->i", velocity, ways), 0)
+    if against.any():
+        moment.column("velocity")[rows] = velocity - ways * against[:, None]
+
+
+def _no_faster_than_gone(moment: Moment, rows: NDArray[np.intp]) -> None:
+    """Nobody who was pushed is faster than the way that it has really come in this step."""
+    if not len(rows) or moment.dt <= 0:
+        return
+    velocity = moment.column("velocity")[rows]
+    gone = lengths(moment.column("position")[rows] - moment.places_at_start(rows)) / moment.elapsed(rows)
+    moment.column("velocity")[rows] = velocity * np.minimum(1, gone / np.maximum(lengths(velocity), np.float32(1e-9)))[:, None]
 
 
 def solid_to(moment: Moment) -> dict[int, NDArray[np.intp]]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import contact as kernel
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Rows, number_of, touching_bit
+from hailridge.core.state.particles import Array, Rows, number_of, touching_bit
 from hailridge.core.step.solid import Solid
 
 Mask = NDArray[np.uint64]
@@ -107,10 +107,10 @@ class Obstacles:
             way.held, way.carried,
         )  # fmt: skip
 
-    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0) -> None:
+    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0) -> Array:
         """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them.
 
-        With `slides` they go on along it from there, that often at most.
+        With `slides` they go on along it from there, that often at most. Returns the normals of what they touched last (k, 3), zero for nothing.
         """
         count = number_of(rows)
         permitted = np.zeros((len(self.slots), count), np.uint8)
@@ -122,6 +122,7 @@ class Obstacles:
         hard = Solid(permitted, none, none, none)
         place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         left = np.ascontiguousarray(way, np.float32)
+        normals = np.zeros((count, 3), np.float32)
         for turn in range(slides + 1):
             before = place.copy()
             # All of it at the present moment: a way that takes no time.
@@ -130,6 +131,7 @@ class Obstacles:
                 np.zeros(count, np.uint64),
             )  # fmt: skip
             stopped = met.touched != 0
+            normals[stopped] = met.normals[stopped]
             if turn == slides or not stopped.any():
                 break
             left = (left - (place - before)) * stopped[:, None]
@@ -137,3 +139,4 @@ class Obstacles:
             left = np.ascontiguousarray(left, np.float32)
         moment.column("position")[rows] = place
         moment.answers.changed("position")
+        return normals

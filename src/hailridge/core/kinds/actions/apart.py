@@ -36,6 +36,10 @@ class PushApart(Action):
     strength: float = fields.number(1.0, unit="share", low=0, high=1, soft=(0, 1), label="Strength")
     rounds: int = fields.number(4, low=1, high=32, soft=(1, 12), step=1, whole=True, label="Rounds")
 
+    @property
+    def along_the_way(self) -> bool:
+        return True
+
     def act(self, moment: Moment, rows: Rows) -> None:
         moment.buffers.pushers.append((self, rows))
 
