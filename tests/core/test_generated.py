@@ -80,7 +80,7 @@ class Maker:
                         if key in item and item[key] not in known:
                             item[key] = self.choose.choice([*known, None])
                     for key in ("members", "fields"):
-                        if key in item:
+                        if isinstance(item.get(key), list):
                             item[key] = [entry for entry in item[key] if entry in before]
                     before.append(item["id"])
                     if item.get("kind") == "path":

@@ -137,29 +137,37 @@ def _cause(moment: Moment, stray: Stray, change: float, events: NDArray[Any], to
     """What changed its velocity so much within that frame: its birth, a push, a rule that sets it going, or a touch."""
     effect, past = moment.scene.effect, moment.past
     mine = events[(events["particle"] == stray.id) & (events["frame"] == stray.frame)]
+    then = moment if stray.frame == moment.frame else past(stray.frame) if past is not None else None
+    row = None if then is None else row_of(then.column("id"), stray.id)
+    held = [] if then is None or row is None else [ready for ready in then.scene.rules if then.marked_turn(ready.bit)[row]]
     births = mine[mine["what"] == Happening.BIRTH]
     if len(births):
+        # What was born within the frame may have been set going by a rule in the same.
+        for ready in reversed(held):
+            if _sets_going(ready):
+                return "rules", str(ready.rule.id)
         collection = "rules" if births[0]["parent"] >= 0 else "sources"
         return collection, str(vars(effect)[collection][int(births[0]["item"])].id)
-    then = moment if stray.frame == moment.frame else past(stray.frame) if past is not None else None
     before = past(stray.frame - 1) if past is not None and stray.frame > 0 else None
-    if then is None or before is None:
+    row_before = None if before is None else row_of(before.column("id"), stray.id)
+    if then is None or before is None or row is None or row_before is None:
         return None, None
-    row, row_before = row_of(then.column("id"), stray.id), row_of(before.column("id"), stray.id)
-    if row is None or row_before is None:
-        return None, None
-    held = [ready for ready in then.scene.rules if then.marked_turn(ready.bit)[row]]
     gave = {ready.rule.id: _given(before, ready, row_before) for ready in held if ready.does.push}
     most = max(gave, key=lambda name: gave[name], default=None)
     if most is not None and gave[most] >= SHARE * change:
         return "rules", str(most)
     for ready in reversed(held):
-        if any(getattr(action, "attribute", None) in MOVING for action in ready.does.change):
+        if _sets_going(ready):
             return "rules", str(ready.rule.id)
     touched = touches[(touches["particle"] == stray.id) & (np.abs(touches["time"] - then.time) < 1.5 / effect.clock.frames_per_second)]
     if len(touched) and touched[-1]["shape"] >= 0:
         return "shapes", str(vars(effect.shapes[int(touched[-1]["shape"])])["id"])
     return ("rules", str(most)) if most is not None else (None, None)
+
+
+def _sets_going(ready: ReadyRule) -> bool:
+    """Whether a rule writes how somebody moves."""
+    return any(getattr(action, "attribute", None) in MOVING for action in ready.does.change)
 
 
 def _given(moment: Moment, ready: ReadyRule, row: int) -> float:
