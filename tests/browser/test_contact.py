@@ -210,7 +210,7 @@ class Straying(Job):
             away = np.abs(frame.columns["position"] - box["position"])
             self.assertTrue((away <= np.array(box["size"]) / 2 + 1e-4).all())
         # Mended: without the push nobody is thrown, and the guard has nothing to do.
-        self.click(self.button("^switch rule", mine).or_(mine.get_by_role("switch")).first)
+        self.click(self.button("^Switch it off", mine))
         self.until(lambda: not self.document()["rules"][-2].get("enabled", True), "switched off")
 
 

@@ -172,7 +172,8 @@ class Placing:
     def pose(self, standing: Standing) -> Pose:
         frame, carrier = self.frame(standing)
         geometry = self._joined(standing, frame) if standing.shape.joined else self.form(standing)
-        return Pose(geometry, frame, not standing.moving, carrier)
+        # What changes its form is not kept in the world: it would be made twice.
+        return Pose(geometry, frame, not (standing.moving or standing.deforming), carrier)
 
     def frame(self, standing: Standing) -> tuple[Transform, Transform]:
         """Where a shape stands, and what carries it."""

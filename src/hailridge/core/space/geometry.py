@@ -100,9 +100,15 @@ class Geometry:
         return places.min(axis=0), places.max(axis=0)
 
     @cached_property
+    def face_bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest corner of the box round each triangle: (f, 3) each."""
+        a, b, c = (self.corners[:, k] for k in range(3))
+        return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+
+    @cached_property
     def tree(self) -> Tree:
         corners = self.corners
-        low, high = corners.min(axis=1), corners.max(axis=1)
+        low, high = self.face_bounds
         if self.like is not None:
             order, links = self.like.tree.order, self.like.tree.links
             bounds = tree.refit(low, high, order, links)
@@ -259,6 +265,9 @@ class Geometry:
         """Whether anything is inside: a plane, a disc or a line encloses nothing."""
         if self.ball is not None:
             return True
+        if self.like is not None:
+            # The same triangles meet at the same edges.
+            return self.like.has_inside
         # A closed surface has two triangles at each edge; a hole here and there does not undo an inside.
         return bool(len(self.faces)) and float(np.mean(self.edge_shares == 1)) < 0.1
 

@@ -77,7 +77,7 @@ def _touch(
     # Whoever is stuck is held by that, and no other shape moves it.
     solid.permitted[:, stuck] = 0
     before = moment.column("touching").copy()
-    started = moment.column("position").copy() if rolling.somebody(moment) or obstacles.changing else None
+    started = moment.column("position").copy() if rolling.somebody(moment) or len(obstacles.slots) > 1 or obstacles.changing else None
     slides.along(moment, obstacles, solid, displacement, gained)
     listening = _listening(moment, solid.sticky)
     pushed = change_forms(moment, obstacles, solid, displacement, gained, spans)
@@ -112,6 +112,7 @@ def _touch(
     moment.column("touching")[:count] = way.touched | _still_touched(moment, obstacles, solid.permitted, before & ~way.touched)
     if started is not None:
         mending.put_back(moment, obstacles, solid, started, spans, way.touched)
+        mending.not_between(moment, obstacles, solid, started, way.touched)
     slides.hold(moment, obstacles, solid, way)
     rolling.turn(moment, obstacles, solid, way, started)
 

@@ -148,8 +148,8 @@ def _by_faces(start: Geometry, end: Geometry, local: Places, size: Any) -> Met |
     if len(start.faces) != len(end.faces) or not len(end.faces):
         return _by_side(start, end, local, size)
     known = end.tree
-    both = np.concatenate([start.corners, end.corners], axis=1)
-    bounds = tree.refit(both.min(axis=1), both.max(axis=1), known.order, known.links)
+    (low, high), (low_then, high_then) = start.face_bounds, end.face_bounds
+    bounds = tree.refit(np.minimum(low, low_then), np.maximum(high, high_then), known.order, known.links)
     corners, corners_then = start.corners[known.order], end.corners[known.order]
     faces, places, times = np.empty(len(local), np.int32), np.empty((len(local), 2)), np.empty(len(local))
     flat, flat_then = np.ascontiguousarray(corners.reshape(-1, 9)), np.ascontiguousarray(corners_then.reshape(-1, 9))

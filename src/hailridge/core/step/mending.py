@@ -28,13 +28,35 @@ TRIES = 3
 """So often is looked whether who was put back lies before the surface again."""
 
 
+def not_between(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any, touched: NDArray[np.uint64]) -> None:
+    """Whoever is squeezed by two is pushed through neither: of what stands still, those who touched several stay on the side where they began."""
+    rows = np.flatnonzero(np.bitwise_count(touched) > 1)
+    if not len(rows):
+        return
+    walls: dict[int, NDArray[np.intp]] = {}
+    for shape, slot in obstacles.slots.items():
+        met = (touched[rows] & obstacles.bits[slot]) != 0
+        mine = rows[met & (solid.permitted[slot, rows] != PASSES) & (solid.permitted[slot, rows] != 0)]
+        if len(mine) and shape not in obstacles.changing:
+            walls[shape] = mine
+    if walls:
+        begun = started[rows]
+        nothing = np.zeros(len(rows), np.float32)
+        normals = obstacles.sweep(moment, walls, rows, begun, moment.column("position")[rows] - begun, radius=nothing)
+        velocity = moment.column("velocity")[rows]
+        against = np.minimum(np.einsum("ij,ij->i", velocity, normals), 0)
+        moment.column("velocity")[rows] = velocity - normals * against[:, None]
+
+
 def put_back(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any, spans: Any, touched: NDArray[np.uint64]) -> None:
     """Compare sides at both ends of the step: `started` (n, 3) m where each began, `spans` (n,) or (1,) s how much of the step it has lived."""
     if moment.dt <= 0:
         return
     for shape, slot in obstacles.slots.items():
         body = moment.body(shape)
-        if shape not in obstacles.changing or not body.end.geometry.has_inside or not body.start.geometry.has_inside:
+        # What only changes its form has kept sides already (`step.forms`).
+        moves = moment.scene.plan.stage.list[shape].moving
+        if not moves or not body.end.geometry.has_inside or not body.start.geometry.has_inside:
             continue
         rows = np.flatnonzero((touched & obstacles.bits[slot]) != 0)
         rows = rows[(solid.permitted[slot, rows] != PASSES) & (solid.permitted[slot, rows] != 0)]

@@ -107,10 +107,12 @@ class Obstacles:
             way.held, way.carried,
         )  # fmt: skip
 
-    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0) -> Array:
+    def sweep(self, moment: Moment, solid: dict[int, NDArray[np.intp]], rows: Rows, start: Any, way: Any, slides: int = 0,
+              radius: Array | None = None) -> Array:  # fmt: skip
         """Put particles at the end of a way (k, 3) from `start` (k, 3), or where they first touch something that is solid to them.
 
-        With `slides` they go on along it from there, that often at most. Returns the normals of what they touched last (k, 3), zero for nothing.
+        With `slides` they go on along it from there, that often at most; with a `radius` (k,) they are as large as that. Returns the normals of
+        what they touched last (k, 3), zero for nothing.
         """
         count = number_of(rows)
         permitted = np.zeros((len(self.slots), count), np.uint8)
@@ -122,12 +124,13 @@ class Obstacles:
         hard = Solid(permitted, none, none, none)
         place, still = np.ascontiguousarray(start, np.float32), np.zeros((count, 3), np.float32)
         left = np.ascontiguousarray(way, np.float32)
+        size = moment.column("radius")[rows] if radius is None else radius
         normals = np.zeros((count, 3), np.float32)
         for turn in range(slides + 1):
             before = place.copy()
             # All of it at the present moment: a way that takes no time.
             met = self.meet(
-                moment, place, still, left, np.zeros((count, 3), np.float32), moment.column("radius")[rows], np.zeros(1, np.float32), hard,
+                moment, place, still, left, np.zeros((count, 3), np.float32), size, np.zeros(1, np.float32), hard,
                 np.zeros(count, np.uint64),
             )  # fmt: skip
             stopped = met.touched != 0
