@@ -94,7 +94,12 @@ export function KindList({ slot, path, present, onChoose }: Props) {
       </Command.List>
       {shown && (
         // As high whatever it says: where the box stands over its chip, the list would move under the pointer.
-        <div className="flex h-[136px] gap-3 overflow-y-auto border-t border-line p-3">
+        <div
+          tabIndex={0}
+          role="region"
+          aria-label="What it does"
+          className="flex h-[136px] gap-3 overflow-y-auto border-t border-line p-3"
+        >
           <Picture slot={slot} kind={shown.kind} />
           <p className="min-w-0 flex-1 text-xs leading-relaxed text-soft">{unmarked(shown.help)}</p>
         </div>

@@ -94,7 +94,11 @@ function Finder() {
       )}
       {found && (
         <div className="mt-2 flex items-center gap-2">
-          <button type="button" onClick={guard} className="shrink-0 rounded bg-ice/15 px-2 py-1 text-ice hover:bg-ice/25">
+          <button
+            type="button"
+            onClick={guard}
+            className="shrink-0 rounded bg-ice/15 px-2 py-1 text-ice hover:bg-ice/25"
+          >
             Guard the scene
           </button>
           <span className="text-[12px] text-soft">

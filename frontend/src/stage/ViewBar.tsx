@@ -1,17 +1,6 @@
 /** Ways to look: the finished picture, views from the axes, remembered points of view, measuring, choosing many, a picture behind. */
 
-import {
-  ArrowUpFromDot,
-  Bookmark,
-  BoxSelect,
-  Image,
-  Maximize,
-  Move3d,
-  Ruler,
-  ScanSearch,
-  Telescope,
-  View,
-} from "lucide-react";
+import { Bookmark, BoxSelect, Image, Layers, Maximize, Ruler, ScanSearch, View } from "lucide-react";
 import { useRef, type ReactNode } from "react";
 import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import type { ViewName } from "@/state/viewpoint";
@@ -45,8 +34,6 @@ const SIDES: [ViewName, string, string][] = [
 export function ViewBar() {
   const session = useSession();
   const tool = useStudio((state) => state.tool);
-  const touches = useStudio((state) => state.touches);
-  const strays = useStudio((state) => state.strays);
   const { viewpoint } = session;
   const selectable = useStudio((state) => state.particle !== null || state.selected?.[0] === "shapes");
   const views: MenuEntry[] = SIDES.map(([view, label, keys]) => ({
@@ -97,13 +84,7 @@ export function ViewBar() {
       >
         <BoxSelect className="size-3.5" />
       </Tool>
-      <Tool label="Where things touch" keys="X" pressed={touches} onClick={() => session.set({ touches: !touches })}>
-        <ArrowUpFromDot className="size-3.5" />
-      </Tool>
-      <Tool label="Who is far out" keys="Z" pressed={strays} onClick={() => session.set({ strays: !strays })}>
-        <Telescope className="size-3.5" />
-      </Tool>
-      <ReferenceTool />
+      <More />
     </div>
   );
 }
@@ -149,15 +130,40 @@ function Bookmarks() {
   );
 }
 
-/** Brings in a picture to be held against the effect. */
-function ReferenceTool() {
+/** What can be shown besides: where things touch, who is far out, a picture to hold against the effect. */
+function More() {
   const session = useSession();
+  const touches = useStudio((state) => state.touches);
+  const strays = useStudio((state) => state.strays);
   const file = useRef<HTMLInputElement>(null);
+  const entries: MenuEntry[] = [
+    {
+      label: touches ? "Hide where things touch" : "Where things touch",
+      hint: "X",
+      onSelect: () => session.set({ touches: !touches }),
+    },
+    {
+      label: strays ? "Close who is far out" : "Who is far out",
+      hint: "Z",
+      onSelect: () => session.set({ strays: !strays }),
+    },
+    { label: "A reference picture behind the stage…", onSelect: () => file.current?.click() },
+  ];
   return (
     <>
-      <Tool label="A reference picture behind the stage…" onClick={() => file.current?.click()}>
-        <Move3d className="size-3.5" />
-      </Tool>
+      <Menu
+        trigger={
+          <button
+            type="button"
+            aria-label="More to see"
+            title="More to see"
+            className={`stage-button w-7 ${touches || strays ? "text-ice" : ""}`}
+          >
+            <Layers className="size-3.5" />
+          </button>
+        }
+        entries={entries}
+      />
       <input
         ref={file}
         type="file"
