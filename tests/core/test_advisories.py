@@ -11,7 +11,7 @@ from hailridge.core.looking.advisories import Advisory, advise
 from hailridge.model.validation import read_effect
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape
-from tests.support import document, rule
+from tests.support import compare, document, rule
 
 BOX = shape("box", size=[2.0, 1.0, 1.0])
 LOOK: dict[str, Any] = {"looks": [{"kind": "balls", "id": "look"}]}
@@ -128,6 +128,22 @@ class Findings(unittest.TestCase):
         self.assertEqual((after.rules[0].label, after.rules[0].who), ("Radius over life", ["a"]))
         self.assertEqual(after.sources[0].radius.model_dump(), {"kind": "fixed", "value": 0.1})
         self.assertEqual(advise(after), [])
+
+    def test_letting_go(self) -> None:
+        """Nobody held; an answer that never counts; five drops of 0.12 m are 0.6 m (common practice: 5 × 0.12)."""
+        free = rule({"kind": "let_go"}, id="free", condition=compare({"kind": "neighbours", "distance": 0.25}, "at_least", 5.0), trigger="becomes")
+        alone = document(free, shapes=[BOX], source={"radius": 0.06}, **LOOK)
+        self.assertTrue(any("Nothing holds anybody" in advisory.text for advisory in told(alone)))
+        slide = rule({"kind": "bounce", "shape": "box"}, {"kind": "slide", "shape": "box"}, id="slide")
+        held = document(slide, free, shapes=[BOX], source={"radius": 0.06}, **LOOK)
+        texts = {advisory.text: advisory for advisory in told(held)}
+        self.assertFalse(any("Nothing holds anybody" in text for text in texts))
+        once = next(advisory for text, advisory in texts.items() if "never counts" in text)
+        self.assertEqual([action["kind"] for action in fixed(held, once)["rules"][0]["actions"]], ["slide"])
+        guess = next(advisory for text, advisory in texts.items() if "5 × 0.12 = 0.6 m" in text)
+        mended = fixed(held, guess)
+        self.assertEqual(mended["rules"][1]["condition"]["quantity"]["distance"]["value"], 0.6)
+        self.assertFalse(any("side by side" in advisory.text for advisory in told(mended)))
 
     def test_demos_have_nothing_to_be_told(self) -> None:
         for name in demo.names():

@@ -42,7 +42,7 @@ class EveryFrame(unittest.TestCase):
         return [plan.at(frame.time).pose("cage").outward(frame.columns["position"]) for frame in frames if frame.count]
 
     def test_nobody_is_outside_of_a_cage_that_moves(self) -> None:
-        for response in ("remove", "stop", "wrap"):
+        for response in ("remove", "stop", "bounce", "wrap"):
             for rate, steps in ((24.0, 1), (60.0, 1), (24.0, 3)):
                 with self.subTest(response, rate=rate, steps=steps):
                     for heights in self.outward(storm(keep(response), frames_per_second=rate, steps_per_frame=steps)):
@@ -51,7 +51,7 @@ class EveryFrame(unittest.TestCase):
     def test_nobody_is_inside_of_a_ball_that_moves(self) -> None:
         ball = CAGE | {"kind": "ball", "radius": 0.7}
         del ball["size"]
-        for response in ("remove", "stop"):
+        for response in ("remove", "stop", "bounce"):
             with self.subTest(response):
                 for heights in self.outward(storm(keep(response, "inside"), ball)):
                     self.assertGreater(float(heights.min()), -2e-5)
@@ -80,6 +80,17 @@ class Responses(unittest.TestCase):
         # Along the border it goes on: a t² / 2, and a t.
         self.assertAlmostEqual(float(places[-1, 1]), 0.1 * 9, delta=2e-3)
         np.testing.assert_allclose(speeds[-1], [0.0, 0.6, 0.0], atol=1e-3)
+
+    def test_sent_back_with_what_speed_they_had(self) -> None:
+        """Between two walls of a still cage speed stays, and only the way across turns round (law of reflection)."""
+        cage = {"kind": "box", "id": "cage", "label": "Cage", "size": [2.0, 2.0, 2.0]}
+        raw = document(keep("bounce"), axis=[0.6, 0.8, 0.0], speed=3.0, shapes=[cage], clock={"duration": 3.0})
+        frames = run(raw)
+        velocity = np.array([frame.columns["velocity"][0] for frame in frames])
+        np.testing.assert_allclose(np.abs(velocity), np.tile([1.8, 2.4, 0.0], (len(frames), 1)), atol=1e-4)
+        self.assertGreater(int((np.diff(np.sign(velocity[:, 1])) != 0).sum()), 2)
+        for frame in frames:
+            self.assertLessEqual(float(np.abs(frame.columns["position"]).max()), 1.0)
 
     def test_braked_only_there(self) -> None:
         """v = v₀ ½^(t / h) from where it leaves on, to the nearest step, at any rate."""

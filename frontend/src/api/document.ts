@@ -1689,7 +1689,7 @@ export interface components {
         Keep: {
             id: string | null;
             /** @enum {string} */
-            response: "remove" | "stop" | "wrap" | "brake";
+            response: "remove" | "stop" | "bounce" | "wrap" | "brake";
             /** @enum {string} */
             side: "outside" | "inside";
             half_life: components["schemas"]["AsItIs"] | components["schemas"]["Fixed"] | components["schemas"]["ByDial"] | components["schemas"]["ByField"] | components["schemas"]["OverCurve"] | components["schemas"]["FirstValue"] | components["schemas"]["Mapped"] | components["schemas"]["Noisy"] | components["schemas"]["Spread"];

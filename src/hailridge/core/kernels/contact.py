@@ -105,9 +105,9 @@ def _meets_edge(px, py, pz, dx, dy, dz, radius, ax, ay, az, bx, by, bz):  # type
 
 
 @helper
-def _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k):  # type: ignore[no-untyped-def]
+def _sweep_triangle(px, py, pz, dx, dy, dz, radius, reach, triangles, k):  # type: ignore[no-untyped-def]
     """First touch of a swept ball with a triangle: (t, nx, ny, nz, depth), normal toward the ball; t = 2 when none. Depth is how far the
-    ball is in the triangle already.
+    ball is in the triangle already. `reach` is how far it gets at most: its radius and the length of its way.
 
     A row of triangles holds three corners, the unit normal and twice the area.
     """
@@ -127,7 +127,7 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k):  # type: igno
                     nx, ny, nz = gx / gap, gy / gap, gz / gap
                 if dx * nx + dy * ny + dz * nz < 0.0:
                     best, bx, by, bz, depth = 0.0, nx, ny, nz, radius - gap
-            else:
+            elif gap <= reach:
                 flat = False
                 if toward < 0.0 and side >= radius:
                     s = (side - radius) / -toward
@@ -162,6 +162,8 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k):  # type: igno
 def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root, stack):  # type: ignore[no-untyped-def]
     """First touch with the triangles under the tree node `root`, as for one triangle; `stack` is room for `DEPTH` nodes."""
     best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
+    # With a little more, since it is only there to leave out what is far.
+    reach = (radius + np.sqrt(dx * dx + dy * dy + dz * dz)) * 1.000001 + 1e-12
     lx, hx = min(px, px + dx) - radius, max(px, px + dx) + radius
     ly, hy = min(py, py + dy) - radius, max(py, py + dy) + radius
     lz, hz = min(pz, pz + dz) - radius, max(pz, pz + dz) + radius
@@ -180,7 +182,7 @@ def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root, 
             continue
         first = -1 - links[node, 0]
         for k in range(first, first + links[node, 1]):
-            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, triangles, k)
+            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, reach, triangles, k)
             if s < best or (s == 0.0 and deep > depth):
                 best, bx, by, bz, depth = s, nx, ny, nz, deep
     return best, bx, by, bz, depth

@@ -32,14 +32,14 @@ def edges(held: UInt8s, rows: Int64s, start: Int64, now: Bools) -> Any:
 
 
 @whole
-def chosen(count: Int64, groups: Int16s, members: Bools, off: UInt8s, doomed: Bools, among: Bools) -> Any:
-    """The rows of those whose group (n,) is a member, whom nothing switched off (n,), who are not doomed (n,) and who are among those marked (n,).
+def chosen(count: Int64, groups: Int16s, members: Bools, off: UInt8s, doomed: Bools) -> Any:
+    """The rows of those whose group (n,) is a member, whom nothing switched off (n,) and who are not doomed (n,).
 
     What is (0,) is not asked.
     """
     rows = np.empty(count + 1, np.int64)
     found = 0
-    some, switched, ending, marked = len(members) > 0, len(off) > 0, len(doomed) > 0, len(among) > 0
+    some, switched, ending = len(members) > 0, len(off) > 0, len(doomed) > 0
     for i in range(count):
         rows[found] = i
         yes = True
@@ -49,8 +49,6 @@ def chosen(count: Int64, groups: Int16s, members: Bools, off: UInt8s, doomed: Bo
             yes = yes and off[i] == 0
         if ending:
             yes = yes and not doomed[i]
-        if marked:
-            yes = yes and among[i]
         found += yes
     return rows[:found].copy()
 

@@ -12,6 +12,7 @@ from hailridge.core.kinds.amounts.spread import Spread
 from hailridge.core.kinds.births.emissions import Fill
 from hailridge.core.kinds.births.placements import Along, Listed
 from hailridge.core.looking.advisory import Advisory, Path
+from hailridge.core.looking.contact_advisories import contact_advice
 from hailridge.core.looking.look_advisories import look_advisories
 from hailridge.core.looking.order import order_advisories, subject
 from hailridge.core.looking.ways_out import ways_out
@@ -25,6 +26,7 @@ def advise(effect: Effect, pictures: Collection[str] | None = None) -> list[Advi
     return [
         *_left_out(effect), *_nothing_to_see(effect), *_unused(effect), *order_advisories(effect), *_amounts(effect), *_growth(effect),
         *_times(effect), *_places(effect), *_read_once(effect), *look_advisories(effect, pictures),
+        *contact_advice(effect),
     ]  # fmt: skip
 
 

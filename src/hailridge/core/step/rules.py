@@ -82,10 +82,21 @@ def concerned(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_] | None 
     dying = moment.any_doomed and not doomed_too
     if ready.everyone and not ready.off and not dying and among is None:
         return moment.everyone()
-    rows: NDArray[np.intp] = kernel.chosen(
-        moment.count, moment.column("group"), ANYBODY if ready.everyone else ready.members, moment.column(ready.off) if ready.off else NEVER,
-        moment.doomed if dying else ANYBODY, ANYBODY if among is None else among,
-    )  # fmt: skip
+    rows: NDArray[np.intp]
+    if among is None:
+        rows = kernel.chosen(
+            moment.count, moment.column("group"), ANYBODY if ready.everyone else ready.members, moment.column(ready.off) if ready.off else NEVER,
+            moment.doomed if dying else ANYBODY,
+        )  # fmt: skip
+    else:
+        # Mostly few of all: only these are looked at.
+        rows = among.nonzero()[0]
+        fits = np.ones(len(rows), np.bool_) if ready.everyone else ready.members[moment.column("group")[rows]]
+        if ready.off:
+            fits = fits & (moment.column(ready.off)[rows] == 0)
+        if dying:
+            fits = fits & ~moment.doomed[rows]
+        rows = rows[fits]
     return slice(0, moment.count) if len(rows) == moment.count else rows
 
 

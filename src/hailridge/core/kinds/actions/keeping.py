@@ -13,7 +13,7 @@ from hailridge.core.state.particles import Rows, as_factor, as_indices
 from hailridge.model import fields
 from hailridge.model.parts import LIVING, Action, Amount, Place
 
-RESPONSES = {"remove": "remove", "stop": "hold at its border", "wrap": "bring round to the other side", "brake": "brake"}
+RESPONSES = {"remove": "remove", "stop": "hold at its border", "bounce": "send back from its border", "wrap": "bring round to the other side", "brake": "brake"}
 
 SIDES = {"outside": "outside", "inside": "inside"}
 
@@ -63,12 +63,12 @@ class Keep(Keeping):
     sentence: ClassVar[str] = "{response} whoever is {side} {shape}[, losing half its speed every {half_life}]"
     help: ClassVar[str] = (
         "Asked where everybody is at the end of the step, the shape too: newborns, children and moving shapes included, no frame shows anybody where "
-        "nobody is to be. *Hold at its border* puts them back to the nearest place and takes what speed they had across it; *bring round* lets them "
-        "in on the other side of the shape's box; *brake* only slows them there."
+        "nobody is to be. *Hold at its border* puts them back to the nearest place and takes what speed they had across it, *send back* turns that "
+        "round; *bring round* lets them in on the other side of the shape's box; *brake* only slows them there."
     )
 
     kind: Literal["keep"] = "keep"
-    response: Literal["remove", "stop", "wrap", "brake"] = fields.choice("remove", RESPONSES, label="Response")
+    response: Literal["remove", "stop", "bounce", "wrap", "brake"] = fields.choice("remove", RESPONSES, label="Response")
     side: Literal["outside", "inside"] = fields.choice("outside", SIDES, label="Whoever is")
     shape: str = fields.reference("shape", label="Shape")
     half_life: Amount = fields.amount(0.2, unit="s", low=1e-4, high=1000, soft=(0.01, 5), label="Half-life", per_frame="halving")
@@ -86,14 +86,17 @@ class Keep(Keeping):
     def answer(self, moment: Moment, astray: NDArray[np.intp]) -> None:
         match self.response:
             case "stop":
-                self._hold(moment, astray)
+                self._hold(moment, astray, 1.0)
+            case "bounce":
+                self._hold(moment, astray, 2.0)
             case "wrap":
                 self._bring_round(moment, astray)
             case _:
                 super().answer(moment, astray)
 
-    def _hold(self, moment: Moment, rows: NDArray[np.intp]) -> None:
-        """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is lost."""
+    def _hold(self, moment: Moment, rows: NDArray[np.intp], taken: float) -> None:
+        """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is taken so many times: once
+        it is lost, twice they come back with it."""
         pose, start = moment.end.pose(self.shape), moment.start.pose(self.shape)
         local = pose.transform.inverse().points(moment.column("position")[rows])
         nearest, normals, _heights = pose.geometry.surface(local.astype(np.float32))
@@ -103,7 +106,7 @@ class Keep(Keeping):
         own = (border - start.transform.points(nearest)) / moment.dt if moment.dt > 0 else np.zeros_like(border)
         across = np.minimum(np.einsum("ij,ij->i", velocity - own, normals), 0.0)
         moment.write_attribute("position", rows, border + normals * HAIR)
-        moment.write_attribute("velocity", rows, velocity - normals * across[:, None])
+        moment.write_attribute("velocity", rows, velocity - normals * (taken * across)[:, None])
 
     def _bring_round(self, moment: Moment, rows: NDArray[np.intp]) -> None:
         """In the box around the shape, in its own space, whoever has left on one side comes in on the other."""
