@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from hailridge import demo
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
+from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
 from tests.support import Document, document, rule, run
 
@@ -119,6 +121,32 @@ class Responses(unittest.TestCase):
             raw = storm(rule({"kind": "keep", "response": "remove", "side": "outside", "shape": "cage"} | changes, id="keep"))
             problems = read_effect(raw).problems
             self.assertTrue(problems and words in problems[0].text and "action 1" in problems[0].place, (words, problems))
+
+
+
+class OverAllDemos(unittest.TestCase):
+    def test_a_guard_holds_in_every_demo(self) -> None:
+        """A box a little smaller than what each demo needs: nobody is outside it in any recorded frame, and somebody would have been."""
+        left = 0
+        for name in demo.names():
+            raw = demo.document(name)
+            if raw["clock"].get("time_from") == "curve":
+                continue
+            raw["clock"] |= {"duration": 0.6, "pre_roll": 0.0}
+            before = list(Simulation(read_effect(raw), demo.assets()).frames())
+            places = np.concatenate([frame.columns["position"] for frame in before])
+            if not len(places):
+                continue
+            low, high = np.percentile(places, 2, axis=0), np.percentile(places, 98, axis=0) + 0.01
+            guard = {"kind": "box", "id": "a-guard", "label": "A guard", "position": ((low + high) / 2).tolist(), "size": (high - low).tolist()}
+            raw["shapes"] = [*raw.get("shapes", []), guard]
+            raw["rules"] = [*raw.get("rules", []), rule({"kind": "keep", "response": "remove", "shape": "a-guard"}, id="a-guard-rule")]
+            with self.subTest(name):
+                for frame, was in zip(Simulation(read_effect(raw), demo.assets()).frames(), before, strict=True):
+                    away = np.abs(frame.columns["position"] - guard["position"]) - (high - low) / 2
+                    self.assertLess(float(away.max(initial=-1.0)), 1e-4, frame.number)
+                    left += int((np.abs(was.columns["position"] - guard["position"]) > (high - low) / 2).any(axis=1).sum())
+        self.assertGreater(left, 500)
 
 
 if __name__ == "__main__":

@@ -42,7 +42,7 @@ function Touches() {
   if (!found) return null;
   const { number } = now;
   return (
-    <p role="status" className="stage-bar absolute left-3 top-12 gap-2 px-2 text-soft" data-testid="touches">
+    <p role="status" className="stage-bar absolute bottom-11 left-2 gap-2 px-2 text-soft" data-testid="touches">
       {found.count === 0 ? (
         <span>Nothing was touched in this frame or the {BACK} before it.</span>
       ) : (
