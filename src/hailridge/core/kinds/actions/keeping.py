@@ -13,7 +13,10 @@ from hailridge.core.state.particles import Rows, as_factor, as_indices
 from hailridge.model import fields
 from hailridge.model.parts import LIVING, Action, Amount, Place
 
-RESPONSES = {"remove": "remove", "stop": "hold at its border", "bounce": "send back from its border", "wrap": "bring round to the other side", "brake": "brake"}
+RESPONSES = {
+    "remove": "remove", "stop": "hold at its border", "bounce": "send back from its border", "wrap": "bring round to the other side",
+    "brake": "brake",
+}  # fmt: skip
 
 SIDES = {"outside": "outside", "inside": "inside"}
 
