@@ -1870,10 +1870,11 @@ export interface components {
             limit: number;
         };
         /**
-         * StrayOut
-         * @description One that is far out (`core.looking.strays.Stray`).
+         * Stray
+         * @description One that is far out: where (3,) m, how far from the middle (m); the frame within which it was thrown, its speeds before and after (m/s), and
+         *     what threw it: the collection and id of a rule, source or shape, none where that is not known.
          */
-        StrayOut: {
+        Stray: {
             /** After */
             after: number;
             /** Before */
@@ -1892,16 +1893,17 @@ export interface components {
             place: number[];
         };
         /**
-         * StraysOut
-         * @description Who is far out at a frame (`core.looking.strays.Strays`).
+         * Strays
+         * @description Who is far out at a frame: how many, the furthest of them, and beyond what distance from the middle that is (m); the id and the distance of the
+         *     very furthest, stray or not; the middle and the size (m) of a box round everybody else and what is drawn.
          */
-        StraysOut: {
+        Strays: {
             /** Beyond */
             beyond: number;
             /** Count */
             count: number;
             /** Found */
-            found: components["schemas"]["StrayOut"][];
+            found: components["schemas"]["Stray"][];
             /** Furthest */
             furthest: number | null;
             /** Furthest Distance */
@@ -3752,7 +3754,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StraysOut"];
+                    "application/json": components["schemas"]["Strays"];
                 };
             };
             /** @description Validation Error */

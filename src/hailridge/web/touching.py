@@ -9,10 +9,12 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel
 
-from hailridge.core.looking.strays import strays_of
+from hailridge.core.looking.strays import Strays, strays_of
+from hailridge.formats.clips import file_stem
 from hailridge.formats.touches import csv_lines
 from hailridge.store.library import NotYet
 from hailridge.web.context import Shared
+from hailridge.web.trials import UNKEPT
 
 router = APIRouter(prefix="/api", tags=["looking closer"])
 
@@ -51,38 +53,12 @@ def get_touches(trial_id: str, number: int, context: Shared, back: Annotated[int
     )  # fmt: skip
 
 
-class StrayOut(BaseModel):
-    """One that is far out (`core.looking.strays.Stray`)."""
-
-    id: int
-    place: list[float]
-    distance: float
-    frame: int
-    before: float
-    after: float
-    collection: str | None
-    item: str | None
-
-
-class StraysOut(BaseModel):
-    """Who is far out at a frame (`core.looking.strays.Strays`)."""
-
-    count: int
-    found: list[StrayOut]
-    beyond: float
-    furthest: int | None
-    furthest_distance: float
-    middle: list[float]
-    size: list[float]
-
-
 @router.get("/trials/{trial_id}/frames/{number}/strays")
-def get_strays(trial_id: str, number: int, context: Shared) -> StraysOut:
+def get_strays(trial_id: str, number: int, context: Shared) -> Strays:
     """Who is far out at a frame, what threw them there, and a box that would hold all others."""
     trial = context.runs.trial(trial_id)
     with context.runs.moment(trial, number) as moment:
-        found = strays_of(moment, context.runs.events(trial), context.runs.all_touches(trial))
-    return StraysOut(**(vars(found) | {"found": [StrayOut(**vars(stray)) for stray in found.found]}))
+        return strays_of(moment, context.runs.events(trial), context.runs.all_touches(trial))
 
 
 @router.get("/trials/{trial_id}/touches.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
@@ -90,7 +66,6 @@ def get_touch_table(trial_id: str, context: Shared) -> Response:
     """Every touch of the computed frames as CSV, a line each (`formats.touches`)."""
     trial = context.runs.trial(trial_id)
     text = csv_lines(trial.effect, context.runs.touches(trial))
-    name = "".join(letter if letter.isalnum() else "-" for letter in trial.effect.name.lower()).strip("-") or "effect"
-    plain = name.encode("ascii", "ignore").decode() or "effect"
-    headers = {"Content-Disposition": f'attachment; filename="{plain}-touches.csv"', "Cache-Control": "no-store"}
+    file = file_stem(trial.effect.name) or "effect"
+    headers = {"Content-Disposition": f'attachment; filename="{file}-touches.csv"'} | UNKEPT
     return Response(text, media_type="text/csv", headers=headers)

@@ -52,7 +52,7 @@ SPOT = 7
 
 
 @helper
-def _meets_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
+def meets_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
     """First t in [0, 1] at which m + t·d is at `radius` from the origin, approaching; 2 when never."""
     a = dx * dx + dy * dy + dz * dz
     b = mx * dx + my * dy + mz * dz
@@ -146,7 +146,7 @@ def _sweep_triangle(px, py, pz, dx, dy, dz, radius, reach, triangles, k):  # typ
                         )  # fmt: skip
                         if s >= best:
                             s = 2.0
-                        w = _meets_ball(px - ax, py - ay, pz - az, dx, dy, dz, radius)
+                        w = meets_ball(px - ax, py - ay, pz - az, dx, dy, dz, radius)
                         s = min(s, w)
                         if s < best:
                             hx, hy, hz = px + dx * s, py + dy * s, pz + dz * s
@@ -278,7 +278,7 @@ def resolve(
                     within = obstacles[k, 4] - wide
                     hollow = within > 0.0 and mx * mx + my * my + mz * mz < obstacles[k, 4] * obstacles[k, 4]
                     outer = obstacles[k, 4] + wide
-                    s = _leaves_ball(mx, my, mz, ex, ey, ez, within) if hollow else _meets_ball(mx, my, mz, ex, ey, ez, outer)
+                    s = _leaves_ball(mx, my, mz, ex, ey, ez, within) if hollow else meets_ball(mx, my, mz, ex, ey, ez, outer)
                     ax, ay, az = mx + ex * s, my + ey * s, mz + ez * s
                     far = np.sqrt(ax * ax + ay * ay + az * az)
                     deep = max(0.0, far - within if hollow else outer - far) if s == 0.0 else 0.0

@@ -7,28 +7,8 @@ from typing import Any
 import numpy as np
 
 from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int64Rows, Int64s
-from hailridge.core.kernels.compiling import helper, whole
-
-
-@helper
-def _meeting(mx, my, mz, dx, dy, dz, reach, begin):  # type: ignore[no-untyped-def]
-    """First t in [`begin`, 1] at which m + t·d is no longer than `reach` and gets shorter; 2 when never."""
-    b = dx * dx + dy * dy + dz * dz
-    if b <= 0.0:
-        return 2.0
-    # From where they are at `begin`.
-    mx, my, mz = mx + dx * begin, my + dy * begin, mz + dz * begin
-    along = mx * dx + my * dy + mz * dz
-    c = mx * mx + my * my + mz * mz - reach * reach
-    if along >= 0.0:
-        return 2.0
-    if c <= 0.0:
-        return begin
-    root = along * along - b * c
-    if root < 0.0:
-        return 2.0
-    t = begin + (-along - np.sqrt(root)) / b
-    return t if t <= 1.0 else 2.0
+from hailridge.core.kernels.compiling import whole
+from hailridge.core.kernels.contact import meets_ball
 
 
 @whole
@@ -53,10 +33,8 @@ def meeting_pairs(
                     for b in range(first, last):
                         mx, my, mz = begun[b, 0] - begun[a, 0], begun[b, 1] - begun[a, 1], begun[b, 2] - begun[a, 2]
                         dx, dy, dz = ways[b, 0] - ways[a, 0], ways[b, 1] - ways[a, 1], ways[b, 2] - ways[a, 2]
-                        t = _meeting(
-                            np.float64(mx), np.float64(my), np.float64(mz), np.float64(dx), np.float64(dy), np.float64(dz),
-                            np.float64(radii[a]) + np.float64(radii[b]), 0.0,
-                        )  # fmt: skip
+                        reach = np.float64(radii[a]) + np.float64(radii[b])
+                        t = meets_ball(np.float64(mx), np.float64(my), np.float64(mz), np.float64(dx), np.float64(dy), np.float64(dz), reach)
                         if t > 1.0:
                             continue
                         if number == room:
@@ -89,7 +67,7 @@ def bounce_pairs(
         mz = places[b, 2] + ways[b, 2] * mb - places[a, 2] - ways[a, 2] * ma
         dx, dy, dz = ways[b, 0] - ways[a, 0], ways[b, 1] - ways[a, 1], ways[b, 2] - ways[a, 2]
         reach = np.float64(radii[a]) + np.float64(radii[b])
-        later = _meeting(mx, my, mz, dx, dy, dz, reach, 0.0)
+        later = meets_ball(mx, my, mz, dx, dy, dz, reach)
         if later > 1.0 - now:
             continue
         nx, ny, nz = mx + dx * later, my + dy * later, mz + dz * later

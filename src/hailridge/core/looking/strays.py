@@ -48,8 +48,8 @@ class Stray:
     frame: int
     before: float
     after: float
-    collection: str | None = None
-    item: str | None = None
+    collection: str | None
+    item: str | None
 
 
 @dataclass
@@ -80,7 +80,7 @@ def strays_of(moment: Moment, events: NDArray[Any], touches: NDArray[Any]) -> St
     rows = rows[np.argsort(-away[rows], kind="stable")]
     furthest = int(np.argmax(away))
     found = [
-        Stray(int(moment.column("id")[row]), places[row].round(3).tolist(), float(away[row]), moment.frame, 0.0, 0.0) for row in rows[:MOST]
+        Stray(int(moment.column("id")[row]), places[row].round(3).tolist(), float(away[row]), moment.frame, 0.0, 0.0, None, None) for row in rows[:MOST]
     ]
     _blame(moment, found, events, touches)
     near = np.ones(len(places), np.bool_)

@@ -48,6 +48,11 @@ class Pose:
         places, distances = self.geometry.closest(self.transform.inverse().points(points).astype(np.float32), reach / self.transform.scale)
         return self.transform.points(places), distances * self.transform.scale
 
+    def facing(self, places: Any) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The nearest places of a surface and its normals there, whichever side somebody is on, in the world: (n, 3) each."""
+        nearest, normals, _distances = self.geometry.facing(self.transform.inverse().points(places).astype(np.float32))
+        return self.transform.points(nearest), self.transform.vectors(normals)
+
     def inside(self, points: Points) -> NDArray[np.bool_]:
         if self.still:
             return self.world.inside(points)
@@ -77,6 +82,13 @@ class Body:
             return at_end
         at_start = self.start.transform.inverse().points(places)
         return np.asarray(at_start + (at_end - at_start) * shares[:, None])
+
+    def speed_at(self, places: Any, dt: float) -> NDArray[np.float64]:
+        """How fast it carries along what is at places (k, 3) in the world at the end of a step of `dt` (s): (k, 3) m/s, nothing where it is still.
+        What its form does is not in it."""
+        if self.end.still or dt <= 0:
+            return np.zeros((len(places), 3))
+        return displacement_between(self.start.transform, self.end.transform, places) / dt
 
 
 @dataclass

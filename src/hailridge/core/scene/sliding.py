@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels.contact import ROLLING, SMALLEST_RADIUS
-from hailridge.core.scene.bodies import Body, Pose, displacement_between
+from hailridge.core.scene.bodies import Body, Pose
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.sticking import carried
 from hailridge.core.state.orientation import from_spin, product
@@ -39,11 +39,6 @@ MENDED = 0.2
 """How much a piece's speed is mended at most to what the height that it came to asks for."""
 
 Vectors = NDArray[np.float64]
-
-
-def sliding_rows(moment: Moment) -> NDArray[np.intp]:
-    """Who is held to something and slides (k,)."""
-    return np.flatnonzero(moment.column("sliding") > 0) if moment.particles.has("sliding") else np.zeros(0, np.intp)
 
 
 def walk(moment: Moment, body: Body, rows: NDArray[np.intp], gained: Any, friction: Any, rolls: NDArray[np.bool_]) -> tuple[Vectors, Vectors]:
@@ -105,10 +100,7 @@ def settle(moment: Moment, body: Body, rows: NDArray[np.intp]) -> None:
     place, normal = _beside(body.end, place, normal, side, radius)
     velocity = column("velocity")[rows].astype(np.float64)
     if not moment.scene.plan.stage.list[body.index].deforming:
-        own = np.zeros_like(velocity)
-        if not body.end.still and moment.dt > 0:
-            own = displacement_between(body.start.transform, body.end.transform, place) / moment.dt
-        across = np.einsum("ij,ij->i", velocity - own, normal)
+        across = np.einsum("ij,ij->i", velocity - body.speed_at(place, moment.dt), normal)
         column("velocity")[rows] = velocity - across[:, None] * normal
     column("position")[rows] = place
     column("touching")[rows] |= touching_bit(body.index)
@@ -122,16 +114,9 @@ def _pieces(pose: Pose, radius: Vectors, longest: float) -> int:
     return int(np.clip(np.ceil(longest / max(piece, 1e-9)), 1, MOST_PIECES))
 
 
-def _nearest(pose: Pose, place: Vectors) -> tuple[Vectors, Vectors]:
-    """The nearest places of a surface and how it faces there, in the world: (k, 3) each."""
-    local = pose.transform.inverse().points(place).astype(np.float32)
-    nearest, facing, _distances = pose.geometry.facing(local)
-    return pose.transform.points(nearest), pose.transform.vectors(facing)
-
-
 def _side(pose: Pose, place: Vectors) -> tuple[Vectors, NDArray[np.float64]]:
     """Directions off the surface (k, 3), and on which side of it each is: 1 where its normals point, −1 on the other (k,)."""
-    nearest, facing = _nearest(pose, place)
+    nearest, facing = pose.facing(place)
     away = place - nearest
     distance = lengths(away)
     side = np.where(np.einsum("ij,ij->i", away, facing) < 0, -1.0, 1.0)
@@ -140,7 +125,7 @@ def _side(pose: Pose, place: Vectors) -> tuple[Vectors, NDArray[np.float64]]:
 
 def _beside(pose: Pose, place: Vectors, normal: Vectors, side: Any, radius: Any) -> tuple[Vectors, Vectors]:
     """Places each its radius off the surface where it is nearest, on its side of it, and the directions off it there."""
-    nearest, facing = _nearest(pose, place)
+    nearest, facing = pose.facing(place)
     away = place - nearest
     distance = lengths(away)
     right = np.einsum("ij,ij->i", away, facing) * side > 1e-9

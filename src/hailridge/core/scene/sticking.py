@@ -6,6 +6,7 @@ and the height above it; on a ball the direction and the height.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.scene.bodies import Body, Pose
 from hailridge.core.scene.moment import Moment
-from hailridge.core.space.geometry import Geometry
+from hailridge.core.space.geometry import Geometry, weights_on
 from hailridge.core.state.orientation import from_matrices, product, turned_back
 from hailridge.core.state.particles import touching_bit
 
@@ -29,9 +30,16 @@ HOLDS = ("stuck", "sliding")
 """Columns that tell which shape holds somebody: its index and one more; below 0 who was let go and has not come off yet."""
 
 
-def stuck_rows(moment: Moment) -> NDArray[np.intp]:
-    """Who is stuck to something (k,)."""
-    return np.flatnonzero(moment.column("stuck") > 0) if moment.particles.has("stuck") else np.zeros(0, np.intp)
+def held_rows(moment: Moment, name: str) -> NDArray[np.intp]:
+    """Who is held (k,), by sticking or by sliding (one of `HOLDS`)."""
+    return np.flatnonzero(moment.column(name) > 0) if moment.particles.has(name) else np.zeros(0, np.intp)
+
+
+def by_shape(moment: Moment, name: str, rows: NDArray[np.intp]) -> Iterator[tuple[int, NDArray[np.intp]]]:
+    """The index of each shape that holds some of these rows, or held them until they were let go, with which those are."""
+    shapes = np.abs(moment.column(name)[rows].astype(np.int64)) - 1 if len(rows) else rows
+    for shape in np.unique(shapes):
+        yield int(shape), rows[shapes == shape]
 
 
 def attach(moment: Moment, body: Body, rows: NDArray[np.intp], shares: NDArray[np.float64], sunk: Any) -> None:
@@ -70,44 +78,38 @@ def forget_released(moment: Moment) -> None:
         if not moment.particles.has(name):
             continue
         held = moment.column(name)
-        released = np.flatnonzero(held < 0)
-        shapes = -held[released].astype(np.int64) - 1
-        for shape in np.unique(shapes):
-            mine = released[shapes == shape]
+        for shape, mine in by_shape(moment, name, np.flatnonzero(held < 0)):
             radius = moment.column("radius")[mine]
             off = np.float32(2.0) * radius + np.float32(BARELY)
-            _places, distances = moment.end.poses[int(shape)].closest(moment.column("position")[mine], float(off.max()) * 1.01)
+            _places, distances = moment.end.poses[shape].closest(moment.column("position")[mine], float(off.max()) * 1.01)
             held[mine[distances > off]] = 0
 
 
 def carried(moment: Moment, body: Body, places: NDArray[np.float64]) -> NDArray[np.float64]:
     """Where places (k, 3) at the start of the step are at its end if the shape takes them along, in the world: (k, 3) m."""
-    deforming = moment.scene.plan.stage.list[body.index].deforming
-    if body.end.still and not deforming:
+    if body.end.still:
         return places
     local = body.start.transform.inverse().points(places)
-    if deforming:
+    if moment.scene.plan.stage.list[body.index].deforming:
         local = _found(body.end.geometry, *_kept(moment, body, local, body.start.geometry))
     return np.asarray(body.end.transform.points(local))
 
 
 def follow(moment: Moment) -> None:
     """Put those who are stuck where their shapes are at the end of the step, turned as they are, moving with them."""
-    rows = stuck_rows(moment)
+    rows = held_rows(moment, "stuck")
     if not len(rows):
         return
     column = moment.column
-    shapes = column("stuck")[rows].astype(np.int64) - 1
-    for shape in np.unique(shapes):
-        mine = rows[shapes == shape]
-        body = moment.body(int(shape))
+    for shape, mine in by_shape(moment, "stuck", rows):
+        body = moment.body(shape)
         faces, kept = column("stuck_face")[mine], column("stuck_place")[mine].astype(np.float64)
         now = body.end.transform.points(_found(body.end.geometry, faces, kept))
         if moment.dt > 0:
             before = body.start.transform.points(_found(body.start.geometry, faces, kept))
             column("velocity")[mine] = (now - before) / moment.dt
         column("position")[mine] = now
-        column("touching")[mine] |= touching_bit(int(shape))
+        column("touching")[mine] |= touching_bit(shape)
         if moment.particles.has("orientation"):
             column("orientation")[mine] = product(_frames(body.end, faces), column("stuck_turn")[mine])
             column("spin")[mine] = 0
@@ -128,13 +130,9 @@ def _kept(moment: Moment, body: Body, local: NDArray[np.float64], geometry: Geom
         kept[:, 3] = distance - radius
         return np.full(len(local), ON_BALL, np.int32), kept
     faces = geometry.nearest_faces(local)
-    corner, along, across, normal = _triangle(geometry, faces)
-    away = local - corner
-    aa, ab, bb = (np.einsum("ij,ij->i", one, other) for one, other in ((along, along), (along, across), (across, across)))
-    pa, pb = np.einsum("ij,ij->i", away, along), np.einsum("ij,ij->i", away, across)
-    area = np.maximum(aa * bb - ab * ab, 1e-30)
-    kept[:, 0], kept[:, 1] = (pa * bb - pb * ab) / area, (pb * aa - pa * ab) / area
-    kept[:, 2] = np.einsum("ij,ij->i", away, normal)
+    corner, _along, _across, normal = _triangle(geometry, faces)
+    kept[:, :2] = weights_on(geometry.corners[faces], local)
+    kept[:, 2] = np.einsum("ij,ij->i", local - corner, normal)
     return faces, kept
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Array, Rows, number_of, touching_bit
+from hailridge.core.state.particles import Array, Rows, lengths, number_of, touching_bit
 
 PULL = ("pull",)
 
@@ -31,10 +31,10 @@ def _normals(moment: Moment, rows: Rows) -> Array:
         here = np.flatnonzero((touching & touching_bit(shape)) != 0)
         if len(here) and pose.geometry.solid:
             places = moment.read("position", rows)[here].astype(np.float64)
-            nearest, facing, distances = pose.geometry.facing(pose.transform.inverse().points(places).astype(np.float32))
-            size = distances[:, None] * pose.transform.scale
-            away = places - pose.transform.points(nearest)
-            out[here] = np.where(size > 1e-9, away / np.maximum(size, 1e-9), pose.transform.vectors(facing))
+            nearest, facing = pose.facing(places)
+            away = places - nearest
+            size = lengths(away)[:, None]
+            out[here] = np.where(size > 1e-9, away / np.maximum(size, 1e-9), facing)
     return out
 
 

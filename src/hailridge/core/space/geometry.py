@@ -286,6 +286,15 @@ class Geometry:
         return (self.ball[0] + points * np.float32(self.ball[1])).astype(np.float32)
 
 
+def weights_on(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where the feet of points (k, 3) are on triangles (k, 3, 3): (k, 2), so that a foot is a + v·(b − a) + w·(c − a)."""
+    along, across, away = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], points - corners[:, 0]
+    aa, ab, bb = (np.einsum("ij,ij->i", one, other) for one, other in ((along, along), (along, across), (across, across)))
+    pa, pb = np.einsum("ij,ij->i", away, along), np.einsum("ij,ij->i", away, across)
+    area = np.maximum(aa * bb - ab * ab, 1e-30)
+    return np.stack([(pa * bb - pb * ab) / area, (pb * aa - pa * ab) / area], axis=1)
+
+
 MOST_DRAWS = 32
 """So often a place on joined shapes is drawn anew at most, where it came to lie inside another of them."""
 

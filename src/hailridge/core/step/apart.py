@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels.contact import PASSES
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import Array, as_indices, lengths
+from hailridge.core.state.particles import as_indices, lengths
 from hailridge.core.state.separating import push_apart
 from hailridge.core.step import slides
+from hailridge.core.step.mending import stop_against
 from hailridge.core.step.obstacles import Obstacles
 
 IMMOVABLE = np.float32(1e12)
@@ -47,21 +48,13 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
             moved = np.flatnonzero(np.any(places != before, axis=1)) if solid else rows[:0]
             if len(moved):
                 normals = obstacles.sweep(moment, solid, rows[moved], before[moved], places[moved] - before[moved], SLIDES)
-                _stop(moment, rows[moved], normals)
+                stop_against(moment, rows[moved], normals)
         pushed = moment.column("position")[rows] - unpushed
         # Whoever had to be pushed back has no speed the other way: what weighs on one another comes to rest.
-        _stop(moment, rows, pushed / np.maximum(lengths(pushed), LEAST)[:, None])
+        stop_against(moment, rows, pushed / np.maximum(lengths(pushed), LEAST)[:, None])
         _no_faster_than_gone(moment, rows[np.any(pushed != 0, axis=1)])
     slides.stay(moment)
     moment.begin_part()
-
-
-def _stop(moment: Moment, rows: NDArray[np.intp], ways: Array) -> None:
-    """Take from velocities what goes against unit ways (k, 3); a way of no length takes nothing."""
-    velocity = moment.column("velocity")[rows]
-    against = np.minimum(np.einsum("ij,ij->i", velocity, ways), 0)
-    if against.any():
-        moment.column("velocity")[rows] = velocity - ways * against[:, None]
 
 
 def _no_faster_than_gone(moment: Moment, rows: NDArray[np.intp]) -> None:

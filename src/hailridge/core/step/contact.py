@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from hailridge.core.kernels import contact as contact_kernel
 from hailridge.core.kernels import motion as motion_kernel
 from hailridge.core.scene.moment import Moment
-from hailridge.core.scene.sticking import attach, follow, forget_released, stuck_rows
+from hailridge.core.scene.sticking import attach, follow, forget_released, held_rows
 from hailridge.core.scene.touched import note_pull
 from hailridge.core.state.contributions import PILES
 from hailridge.core.state.events import Happening
@@ -42,7 +42,7 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
         return
     spans = np.array([moment.dt], np.float32) if moment.spans is None else moment.spans
     velocity, position = moment.column("velocity"), moment.column("position")
-    moment.started = position.copy() if moment.scene.plan.along_the_way else None
+    moment.started = position.copy() if moment.scene.plan.along_the_way or _asked_back(moment, obstacles) else None
     displacement, gained = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
     piles = {name: moment.buffers.piles.given(name) for name in PILES}
     if len(piles["drag"]) and not len(piles["air"]):
@@ -50,7 +50,7 @@ def move_and_touch(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> N
     motion_kernel.move(count, velocity, *piles.values(), spans, displacement, gained)
     note_pull(moment, gained, spans)
     marks = np.flatnonzero(moment.column("held")) if moment.particles.has("held") else np.zeros(0, np.intp)
-    stuck = stuck_rows(moment)
+    stuck = held_rows(moment, "stuck")
     for still in (marks, stuck):
         # Marks stay where they were left, whatever pushes them, and what is stuck where it sticks.
         displacement[still], gained[still], velocity[still] = 0, 0, 0
@@ -77,7 +77,7 @@ def _touch(
     # Whoever is stuck is held by that, and no other shape moves it.
     solid.permitted[:, stuck] = 0
     before = moment.column("touching").copy()
-    started = moment.column("position").copy() if rolling.somebody(moment) or len(obstacles.slots) > 1 or obstacles.changing else None
+    started = moment.started
     slides.along(moment, obstacles, solid, displacement, gained)
     listening = _listening(moment, solid.sticky)
     pushed = change_forms(moment, obstacles, solid, displacement, gained, spans)
@@ -115,6 +115,13 @@ def _touch(
         mending.not_between(moment, obstacles, solid, started, way.touched)
     slides.hold(moment, obstacles, solid, way)
     rolling.turn(moment, obstacles, solid, way, started)
+
+
+def _asked_back(moment: Moment, obstacles: Obstacles) -> bool:
+    """Whether contact asks afterwards where everybody began."""
+    if not moment.buffers.encounters:
+        return False
+    return rolling.somebody(moment) or len(obstacles.slots) > 1 or bool(obstacles.changing)
 
 
 def _listening(moment: Moment, sticky: Any) -> NDArray[np.uint8]:

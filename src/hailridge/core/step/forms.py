@@ -16,7 +16,7 @@ from hailridge.core.kernels import passing, tree
 from hailridge.core.kernels.contact import PASSES, SKIN, SMALLEST_RADIUS, SPOT
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.moment import Moment
-from hailridge.core.space.geometry import Geometry, Tree
+from hailridge.core.space.geometry import Geometry, Tree, weights_on
 from hailridge.core.state.particles import lengths
 from hailridge.core.step import mending
 from hailridge.core.step.obstacles import Obstacles
@@ -162,7 +162,7 @@ def _by_faces(start: Geometry, end: Geometry, local: Places, size: Any) -> Met |
         return None
     on_it, before = _on(corners_then, faces[over], places[over]), _on(corners, faces[over], places[over])
     away = local[near] - nearest[near]
-    weights = _weights(corners_then[near_faces[near]], nearest[near])
+    weights = weights_on(corners_then[near_faces[near]], nearest[near])
     which = np.concatenate([over, near])
     front = _front(known, corners, near_faces[near], local[near])
     away = np.where(distances[near, None] > 1e-9, away / np.maximum(distances[near], 1e-12)[:, None], front)
@@ -205,12 +205,3 @@ def _on(corners: Places, faces: NDArray[np.int32], places: Any) -> Places:
     """Places (k, 2) on triangles (k,), in space: (k, 3)."""
     a, b, c = corners[faces, 0], corners[faces, 1], corners[faces, 2]
     return np.asarray(a + places[:, :1] * (b - a) + places[:, 1:] * (c - a))
-
-
-def _weights(corners: Places, points: Places) -> Places:
-    """Where on triangles (k, 3, 3) points on them (k, 3) are: (k, 2)."""
-    along, across, away = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], points - corners[:, 0]
-    aa, ab, bb = (np.einsum("ij,ij->i", one, other) for one, other in ((along, along), (along, across), (across, across)))
-    pa, pb = np.einsum("ij,ij->i", away, along), np.einsum("ij,ij->i", away, across)
-    area = np.maximum(aa * bb - ab * ab, 1e-30)
-    return np.stack([(pa * bb - pb * ab) / area, (pb * aa - pa * ab) / area], axis=1)

@@ -28,6 +28,14 @@ TRIES = 3
 """So often is looked whether who was put back lies before the surface again."""
 
 
+def stop_against(moment: Moment, rows: NDArray[np.intp], ways: Any, own: Any = 0.0) -> None:
+    """Take from velocities what goes against unit ways (k, 3), where that moves with `own` (k, 3) m/s; a way of no length takes nothing."""
+    velocity = moment.column("velocity")[rows]
+    against = np.minimum(np.einsum("ij,ij->i", velocity - own, ways), 0)
+    if against.any():
+        moment.column("velocity")[rows] = velocity - ways * against[:, None]
+
+
 def not_between(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any, touched: NDArray[np.uint64]) -> None:
     """Whoever is squeezed by two is pushed through neither: of what stands still, those who touched several stay on the side where they began."""
     rows = np.flatnonzero(np.bitwise_count(touched) > 1)
@@ -43,9 +51,7 @@ def not_between(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any
         begun = started[rows]
         nothing = np.zeros(len(rows), np.float32)
         normals = obstacles.sweep(moment, walls, rows, begun, moment.column("position")[rows] - begun, radius=nothing)
-        velocity = moment.column("velocity")[rows]
-        against = np.minimum(np.einsum("ij,ij->i", velocity, normals), 0)
-        moment.column("velocity")[rows] = velocity - normals * against[:, None]
+        stop_against(moment, rows, normals)
 
 
 def put_back(moment: Moment, obstacles: Obstacles, solid: Solid, started: Any, spans: Any, touched: NDArray[np.uint64]) -> None:
@@ -78,11 +84,8 @@ def _mend(moment: Moment, body: Body, rows: NDArray[np.intp], inside: NDArray[np
     spare = SKIN + ROUNDING * np.abs(place).max(axis=1)
     local, ways = beside(body.end.geometry, pose.inverse().points(place), inside, (radius + spare) / pose.scale)
     place, normals = pose.points(local), pose.vectors(ways)
-    velocity = column("velocity")[rows].astype(np.float64)
-    own = np.zeros_like(velocity) if body.end.still else (place - body.start.transform.points(local)) / moment.dt
-    across = np.minimum(np.einsum("ij,ij->i", velocity - own, normals), 0.0)
     column("position")[rows] = place
-    column("velocity")[rows] = velocity - across[:, None] * normals
+    stop_against(moment, rows, normals, body.speed_at(place, moment.dt))
     moment.answers.changed("position")
 
 

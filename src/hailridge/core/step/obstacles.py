@@ -23,8 +23,8 @@ class Way:
     """The way of particles (k) through a step: what they are `given` for it and what comes of it.
 
     touched, new: masks of the shapes that each touched and of those that it had not been touching; struck: the slot of its hardest new contact or
-    −1, with its impact speed (m/s); normals (k, 3) at the hardest touch; spots (k, 7) of
-    the hardest new contacts (`kernels.contact`); held: who waits at a touch; carried: how these go on.
+    −1, with its impact speed (m/s); normals (k, 3) at the hardest touch; spots (k, 7) of the hardest new contacts
+    (`kernels.contact`); held: who waits at a touch; carried: how these go on.
     """
 
     def __init__(self, count: int, given: tuple[Any, ...], before: Mask, listening: NDArray[np.uint8]) -> None:
@@ -59,7 +59,7 @@ class Obstacles:
         if self.deforming:
             self._join(moment)
         for shape, slot in self.slots.items():
-            if shape in self.changing and not moment.end.poses[shape].still:
+            if shape in self.changing:
                 start, end = moment.start.poses[shape].transform, moment.end.poses[shape].transform
                 self.motion[slot] = np.concatenate([[1.0, end.scale], start.inverse().rows(), end.inverse().rows(), start.rows(), end.rows()])
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import vectors
-from hailridge.core.kernels.contact import SKIN, SMALLEST_RADIUS
+from hailridge.core.kernels.contact import PASSES, SKIN, SMALLEST_RADIUS
 from hailridge.core.scene.bodies import Body
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import as_indices, lengths
@@ -63,7 +63,7 @@ def _solid_to(moment: Moment, rows: slice) -> dict[int, NDArray[np.intp]]:
         passing, failing = asked_of(moment, ready, among)
         for held, actions in ((passing, ready.does.contact), (failing, ready.otherwise.contact)):
             for action in actions:
-                if action.passes:  # type: ignore[attr-defined]
+                if action.response == PASSES:  # type: ignore[attr-defined]
                     continue
                 found.setdefault(moment.scene.shape_index[action.shape], []).append(as_indices(held))  # type: ignore[attr-defined]
     joined = {shape: parts[0] if len(parts) == 1 else np.unique(np.concatenate(parts)) for shape, parts in found.items()}

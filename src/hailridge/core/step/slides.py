@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from hailridge.core.kernels.contact import ROLLS
 from hailridge.core.scene.moment import Moment
-from hailridge.core.scene.sliding import settle, sliding_rows, walk
+from hailridge.core.scene.sliding import settle, walk
+from hailridge.core.scene.sticking import by_shape, held_rows
 from hailridge.core.step.obstacles import Obstacles, Way
 from hailridge.core.step.solid import Solid
 
@@ -18,12 +17,12 @@ from hailridge.core.step.solid import Solid
 def along(moment: Moment, obstacles: Obstacles, solid: Solid, displacement: Any, gained: Any) -> None:
     """Give those who slide the way and the velocity that the surface leaves them; they do not meet it as others do. Whom no rule holds to it any more
     is free."""
-    rows = sliding_rows(moment)
+    rows = held_rows(moment, "sliding")
     if not len(rows):
         return
     sliding = moment.column("sliding")
     kept = np.zeros(moment.count, np.bool_)
-    for shape, mine in _by_shape(moment, rows):
+    for shape, mine in by_shape(moment, "sliding", rows):
         slot = obstacles.slots.get(shape)
         if slot is None or solid.slides is None:
             continue
@@ -60,11 +59,5 @@ def hold(moment: Moment, obstacles: Obstacles, solid: Solid, way: Way) -> None:
 
 def stay(moment: Moment) -> None:
     """Bring those who slide back to their surfaces."""
-    for shape, rows in _by_shape(moment, sliding_rows(moment)):
+    for shape, rows in by_shape(moment, "sliding", held_rows(moment, "sliding")):
         settle(moment, moment.body(shape), rows)
-
-
-def _by_shape(moment: Moment, rows: NDArray[np.intp]) -> Iterator[tuple[int, NDArray[np.intp]]]:
-    shapes = moment.column("sliding")[rows].astype(np.int64) - 1 if len(rows) else rows
-    for shape in np.unique(shapes):
-        yield int(shape), rows[shapes == shape]

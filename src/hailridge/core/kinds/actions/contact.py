@@ -13,38 +13,58 @@ from hailridge.model import fields
 from hailridge.model.parts import LASTING, LIVING, Action, Amount, Phase, Place
 
 
+def least() -> Any:
+    """Declares from what speed on touches are told."""
+    return fields.amount(
+        0.0, unit="m/s", low=0, high=1e6, soft=(0, 5), label="Telling touches from",
+        help="Only a touch at least this fast onto the surface is told: counts, sets off rules, is an event.",
+    )  # fmt: skip
+
+
+def pause() -> Any:
+    """Declares how often touches are told at most."""
+    return fields.amount(
+        0.0, unit="s", low=0, high=1e6, soft=(0, 1), label="At most once every",
+        help="So long after a touch that was told no other one is: a particle that rattles is one event.",
+    )  # fmt: skip
+
+
 class Meeting(Action):
     """What answers to a touch share: the shape, and which touches are told."""
 
     category: ClassVar[str] = "Contact"
     phase: ClassVar[Phase] = "contact"
     places: ClassVar[tuple[Place, ...]] = LASTING
-    passes: ClassVar[bool] = False
-    """Whether the shape is no wall to it."""
+    response: ClassVar[int] = BOUNCES
+    """What a particle does where it meets the shape (`kernels.contact`)."""
 
     shape: str = fields.reference("shape", label="Shape")
-    least: Amount = fields.amount(
-        0.0, unit="m/s", low=0, high=1e6, soft=(0, 5), label="Telling touches from",
-        help="Only a touch at least this fast onto the surface is told: counts, sets off rules, is an event.",
-    )  # fmt: skip
-    pause: Amount = fields.amount(
-        0.0, unit="s", low=0, high=1e6, soft=(0, 1), label="At most once every",
-        help="So long after a touch that was told no other one is: a particle that rattles is one event.",
-    )  # fmt: skip
+    least: Amount = least()
+    pause: Amount = pause()
 
-    def meet(self, moment: Moment, rows: Rows, **answer: Any) -> None:
-        """Tell motion what those of these rows do who touch the shape."""
-        moment.buffers.encounters.append(
-            Encounter(
-                moment.scene.shape_index[self.shape], rows, least=self.least.give(moment, rows), pause=self.pause.give(moment, rows), **answer
-            )
-        )
+    def answer(self, moment: Moment, rows: Rows) -> dict[str, Any]:
+        """What of an `Encounter` is its own."""
+        return {}
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        told = {"response": self.response, "least": self.least.give(moment, rows), "pause": self.pause.give(moment, rows)}
+        moment.buffers.encounters.append(Encounter(moment.scene.shape_index[self.shape], rows, **told | self.answer(moment, rows)))
+
+
+class Hard(Meeting):
+    """What those share that come back from a wall."""
+
+    bounciness: Amount
+    friction: Amount
+
+    def answer(self, moment: Moment, rows: Rows) -> dict[str, Any]:
+        return {"bounciness": self.bounciness.give(moment, rows), "friction": self.friction.give(moment, rows)}
 
 
 TOLD = "[, telling touches from {least}][, at most once every {pause}]"
 
 
-class Bounce(Meeting):
+class Bounce(Hard):
     title: ClassVar[str] = "bounce off a shape"
     also: ClassVar[str] = "collide hit floor wall solid rebound ground"
     sentence: ClassVar[str] = "bounce off {shape} with bounciness {bounciness} and friction {friction}" + TOLD
@@ -58,13 +78,11 @@ class Bounce(Meeting):
     bounciness: Amount = fields.amount(0.4, low=0, high=1, soft=(0, 1), label="Bounciness")
     friction: Amount = fields.amount(0.2, low=0, high=10, soft=(0, 1), label="Friction")
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        self.meet(moment, rows, bounciness=self.bounciness.give(moment, rows), friction=self.friction.give(moment, rows))
 
-
-class Roll(Meeting):
+class Roll(Hard):
     title: ClassVar[str] = "roll along a shape"
     also: ClassVar[str] = "ball marble wheel turn spin circumference gutter"
+    response: ClassVar[int] = ROLLS
     sentence: ClassVar[str] = "roll along {shape} with bounciness {bounciness}, slowed by {friction}" + TOLD
     help: ClassVar[str] = (
         "Makes the shape solid for the particle, a solid ball that rolls on it without slipping: it turns by its circumference, and down a slope it "
@@ -78,9 +96,6 @@ class Roll(Meeting):
 
     def needs(self) -> tuple[str, ...]:
         return sliding.OF_WHO_ROLLS
-
-    def act(self, moment: Moment, rows: Rows) -> None:
-        self.meet(moment, rows, bounciness=self.bounciness.give(moment, rows), friction=self.friction.give(moment, rows), response=ROLLS)
 
 
 class Slide(Meeting):
@@ -101,24 +116,22 @@ class Slide(Meeting):
     def needs(self) -> tuple[str, ...]:
         return (*sliding.COLUMNS, *(sliding.OF_WHO_ROLLS if self.turning == "rolling" else ()))
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        self.meet(moment, rows, friction=self.friction.give(moment, rows), response=ROLLS if self.turning == "rolling" else BOUNCES, slides=True)
+    def answer(self, moment: Moment, rows: Rows) -> dict[str, Any]:
+        response = ROLLS if self.turning == "rolling" else BOUNCES
+        return {"friction": self.friction.give(moment, rows), "response": response, "slides": True}
 
 
 class Notice(Meeting):
     title: ClassVar[str] = "notice a shape"
     also: ClassVar[str] = "pass through report trigger sensor touch only detect tell go through"
     sentence: ClassVar[str] = "go through {shape} and notice it" + TOLD
-    passes: ClassVar[bool] = True
+    response: ClassVar[int] = PASSES
     help: ClassVar[str] = (
         "The shape is no wall: the particle goes on as it was, and its touch is told, exact in time, as any other: rules on contact act where it "
         "happens. It touches the shape from there until it has left it."
     )
 
     kind: Literal["notice"] = "notice"
-
-    def act(self, moment: Moment, rows: Rows) -> None:
-        self.meet(moment, rows, response=PASSES)
 
 
 class Stick(Meeting):
@@ -137,8 +150,8 @@ class Stick(Meeting):
     def needs(self) -> tuple[str, ...]:
         return sticking.COLUMNS
 
-    def act(self, moment: Moment, rows: Rows) -> None:
-        self.meet(moment, rows, sunk=self.depth.give(moment, rows))
+    def answer(self, moment: Moment, rows: Rows) -> dict[str, Any]:
+        return {"sunk": self.depth.give(moment, rows)}
 
 
 class LetGo(Action):

@@ -100,13 +100,13 @@ class Keep(Keeping):
     def _hold(self, moment: Moment, rows: NDArray[np.intp], taken: float) -> None:
         """To the nearest place of the border, a hair past it; what speed they have across it, against the shape's own, is taken so many times: once
         it is lost, twice they come back with it."""
-        pose, start = moment.end.pose(self.shape), moment.start.pose(self.shape)
+        pose = moment.end.pose(self.shape)
         local = pose.transform.inverse().points(moment.column("position")[rows])
         nearest, normals, _heights = pose.geometry.surface(local.astype(np.float32))
         way = -1.0 if self.side == "outside" else 1.0
         border, normals = pose.transform.points(nearest), pose.transform.vectors(normals) * way
         velocity = moment.column("velocity")[rows].astype(np.float64)
-        own = (border - start.transform.points(nearest)) / moment.dt if moment.dt > 0 else np.zeros_like(border)
+        own = moment.body(moment.scene.shape_index[self.shape]).speed_at(border, moment.dt)
         across = np.minimum(np.einsum("ij,ij->i", velocity - own, normals), 0.0)
         moment.write_attribute("position", rows, border + normals * HAIR)
         moment.write_attribute("velocity", rows, velocity - normals * (taken * across)[:, None])

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from hailridge.core.kinds.actions.contact import TOLD
+from hailridge.core.kinds.actions.contact import TOLD, least, pause
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, as_indices
 from hailridge.model import fields
@@ -32,8 +32,8 @@ class Collide(Action):
     kind: Literal["collide"] = "collide"
     others: list[str] = fields.reference("group", label="Whom", many="one another", help="None: only those whom the rule is about.")
     bounciness: Amount = fields.amount(0.8, low=0, high=1, soft=(0, 1), label="Bounciness")
-    least: Amount = fields.amount(0.0, unit="m/s", low=0, high=1e6, soft=(0, 5), label="Telling touches from")
-    pause: Amount = fields.amount(0.0, unit="s", low=0, high=1e6, soft=(0, 1), label="At most once every")
+    least: Amount = least()
+    pause: Amount = pause()
 
     @property
     def along_the_way(self) -> bool:

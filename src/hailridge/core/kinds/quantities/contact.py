@@ -33,43 +33,49 @@ class Touching(Quantity):
         return touching != 0 if self.shape is None else (touching & touching_bit(moment.scene.shape_index[self.shape])) != 0
 
 
-class Stuck(Quantity):
+def _kept(moment: Moment, name: str, rows: Rows, otherwise: int) -> Any:
+    """A column that is only there where something asks for it (k,); where only a look asks, nothing has happened."""
+    return moment.column(name)[rows] if moment.particles.has(name) else np.full(number_of(rows), otherwise, np.int32)
+
+
+class Held(Quantity):
+    """What sticking and sliding share."""
+
+    category: ClassVar[str] = "Contact"
+    value_type: ClassVar[ValueType] = "flag"
+    column: ClassVar[str]
+
+    shape: str | None = fields.reference("shape", label="Shape", optional="anything")
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        held = _kept(moment, self.column, rows, 0)
+        return held > 0 if self.shape is None else held == moment.scene.shape_index[self.shape] + 1
+
+
+class Stuck(Held):
     title: ClassVar[str] = "is stuck"
     also: ClassVar[str] = "sticking attached glued held"
     sentence: ClassVar[str] = "it is stuck to {shape}"
-    category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "True from the touch at which it stuck to the shape until it is let go."
-    value_type: ClassVar[ValueType] = "flag"
+    column: ClassVar[str] = "stuck"
 
     kind: Literal["stuck"] = "stuck"
-    shape: str | None = fields.reference("shape", label="Shape", optional="anything")
 
     def needs(self) -> tuple[str, ...]:
         return COLUMNS
 
-    def read(self, moment: Moment, rows: Rows) -> Any:
-        # Where only a look asks nothing sticks.
-        stuck = moment.column("stuck")[rows] if moment.particles.has("stuck") else np.zeros(number_of(rows), np.int16)
-        return stuck > 0 if self.shape is None else stuck == moment.scene.shape_index[self.shape] + 1
 
-
-class Sliding(Quantity):
+class Sliding(Held):
     title: ClassVar[str] = "is sliding"
     also: ClassVar[str] = "held running along drop surface"
     sentence: ClassVar[str] = "it slides along {shape}"
-    category: ClassVar[str] = "Contact"
     help: ClassVar[str] = "True while it is held to the shape by *slide along*, whether it moves there or not."
-    value_type: ClassVar[ValueType] = "flag"
+    column: ClassVar[str] = "sliding"
 
     kind: Literal["sliding"] = "sliding"
-    shape: str | None = fields.reference("shape", label="Shape", optional="anything")
 
     def needs(self) -> tuple[str, ...]:
         return SLIDING
-
-    def read(self, moment: Moment, rows: Rows) -> Any:
-        sliding = moment.column("sliding")[rows] if moment.particles.has("sliding") else np.zeros(number_of(rows), np.int16)
-        return sliding > 0 if self.shape is None else sliding == moment.scene.shape_index[self.shape] + 1
 
 
 class TouchedLast(Quantity):
@@ -87,9 +93,7 @@ class TouchedLast(Quantity):
         return ("contact_shape",)
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        if not moment.particles.has("contact_shape"):
-            return np.zeros(number_of(rows), np.bool_)
-        return moment.column("contact_shape")[rows] == moment.scene.shape_index[self.shape]
+        return _kept(moment, "contact_shape", rows, -1) == moment.scene.shape_index[self.shape]
 
 
 class MetLast(Quantity):
@@ -107,11 +111,7 @@ class MetLast(Quantity):
         return ("met", "met_group")
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        if not moment.particles.has("met_group"):
-            return np.zeros(number_of(rows), np.bool_)
-        met = moment.column("met_group")[rows]
-        if not self.who:
-            return met >= 0
+        met = _kept(moment, "met_group", rows, -1)
         return (met >= 0) & moment.scene.members(self.who)[np.maximum(met, 0)]
 
 
