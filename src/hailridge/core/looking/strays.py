@@ -79,14 +79,12 @@ def strays_of(moment: Moment, events: NDArray[Any], touches: NDArray[Any]) -> St
     rows = np.flatnonzero(away > beyond)
     rows = rows[np.argsort(-away[rows], kind="stable")]
     furthest = int(np.argmax(away))
-    found = [
-        Stray(int(moment.column("id")[row]), places[row].round(3).tolist(), float(away[row]), moment.frame, 0.0, 0.0, None, None) for row in rows[:MOST]
-    ]
+    ids = moment.column("id")
+    found = [Stray(int(ids[row]), places[row].round(3).tolist(), float(away[row]), moment.frame, 0.0, 0.0, None, None) for row in rows[:MOST]]
     _blame(moment, found, events, touches)
     near = np.ones(len(places), np.bool_)
     near[rows] = False
-    name = int(moment.column("id")[furthest])
-    return Strays(len(rows), found, beyond, name, float(away[furthest]), *_guard(moment, places[near]))
+    return Strays(len(rows), found, beyond, int(ids[furthest]), float(away[furthest]), *_guard(moment, places[near]))
 
 
 def _guard(moment: Moment, places: NDArray[np.float64]) -> tuple[list[float], list[float]]:
