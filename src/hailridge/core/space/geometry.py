@@ -217,6 +217,12 @@ class Geometry:
         """Closest places of a surface, normals there, and distances, whichever side somebody is on: (n, 3), (n, 3) and (n,) float64."""
         if self.ball is not None:
             return self.surface(points)
+        if len(self.corners) == 0:
+            # A single point faces whoever looks at it.
+            out, distances = self.closest(points)
+            away = points - out
+            away[distances < 1e-12] = (0, 1, 0)
+            return out, away / lengths(away)[:, None], distances
         out, distances, faces = self.closest_faces(points, np.inf)
         return out, self.tree.triangles[faces, 9:12], distances
 
