@@ -61,9 +61,11 @@ def crowds() -> Iterator[Figure]:
 def hail() -> Iterator[Figure]:
     """The hail demo as it was before contact was redone."""
     raw = json.loads((DOCUMENTS / "hail.json").read_text())
+    raw["shapes"][0]["asset"] = demo.document("hail-on-the-tin-roof")["shapes"][0]["asset"]
     took = []
     for _turn in range(5):
         simulation = Simulation(read_effect(raw), demo.assets())
+        assert len(simulation.plan.at(0.0).pose(raw["shapes"][0]["id"]).geometry.faces), "a roof is there"
         start = time.perf_counter()
         for _frame in simulation.frames():
             pass

@@ -145,6 +145,20 @@ class Findings(unittest.TestCase):
         self.assertEqual(mended["rules"][1]["condition"]["quantity"]["distance"]["value"], 0.6)
         self.assertFalse(any("side by side" in advisory.text for advisory in told(mended)))
 
+    def test_regions_and_obstacles_that_cannot_be_what_was_meant(self) -> None:
+        keep = rule({"kind": "keep", "shape": "box", "response": "stop"}, id="keep")
+        for flat in (shape("plane"), shape("disc"), shape("sheet"), shape("point")):
+            texts = [advisory.text for advisory in told(document(keep, shapes=[flat | {"id": "box"}], **LOOK))]
+            self.assertTrue(any("encloses nothing" in text for text in texts), flat)
+        small = document(keep, shapes=[BOX | {"size": [0.1, 1.0, 1.0]}], source={"radius": 0.06}, **LOOK)
+        self.assertTrue(any("is 0.1 m across, a particle" in advisory.text for advisory in told(small)))
+        self.assertEqual(told(document(keep, shapes=[BOX], source={"radius": 0.06}, **LOOK)), [])
+        solid = rule({"kind": "bounce", "shape": "box"}, id="solid")
+        for last, expected in ((0.5, True), (0.001, False)):
+            breathing = BOX | {"scale": keys((0.0, 1.0), (1.0, 0.001), (2.0, last))}
+            texts = [advisory.text for advisory in told(document(solid, shapes=[breathing], clock={"duration": 3.0}, **LOOK))]
+            self.assertEqual(any("as good as gone at 1 s" in text for text in texts), expected)
+
     def test_demos_have_nothing_to_be_told(self) -> None:
         for name in demo.names():
             self.assertEqual(told(demo.document(name)), [], name)

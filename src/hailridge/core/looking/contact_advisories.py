@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from typing import Any
 
 from hailridge.core.kinds.actions.contact import LetGo, Meeting, Slide, Stick
+from hailridge.core.kinds.actions.keeping import Keep
 from hailridge.core.kinds.conditions.tests import Compare
 from hailridge.core.kinds.quantities.found import FoundCount
 from hailridge.core.kinds.quantities.neighbours import NeighbourCount
 from hailridge.core.looking.advisory import Advisory
+from hailridge.core.space.geometry import Geometry
 from hailridge.model.effect import Effect
 from hailridge.model.kind import parts_of
 from hailridge.model.neighbourhoods import Neighbourhood
@@ -24,12 +26,17 @@ AS_IT_CAME = {
 }
 """Reaches (m) that nobody has chosen yet."""
 
+GONE = 0.01
+"""A scale at which a shape is as good as not there."""
+
 
 def contact_advice(effect: Effect) -> Iterator[Advisory]:
     """What is told of bouncing, sticking, sliding and letting go."""
     yield from _nobody_held(effect)
     yield from _never_counts(effect)
     yield from _gathering(effect)
+    yield from _regions(effect)
+    yield from _out_of_nothing(effect)
 
 
 def _nobody_held(effect: Effect) -> Iterator[Advisory]:
@@ -55,6 +62,47 @@ def _never_counts(effect: Effect) -> Iterator[Advisory]:
                     path = ["rules", index, name, place]
                     yield Advisory("advice", path, text, {"path": path, "remove": True, "label": "Remove it"})
                 below[action.shape] = action.title
+
+
+def _regions(effect: Effect) -> Iterator[Advisory]:
+    """Regions to keep in that enclose nothing, or less than a particle."""
+    shapes: dict[str, Any] = {vars(shape)["id"]: shape for shape in effect.shapes}
+    radius, whose = max(((source.radius.extent()[1], source.label) for source in effect.sources if source.enabled), default=(0.0, ""))
+    for path, part in parts_of(effect):
+        if not isinstance(part, Keep) or part.side == "inside" or part.response in ("wrap", "brake"):
+            continue
+        shape = shapes.get(part.shape)
+        if shape is None or shape.kind in ("mesh", "compound"):
+            # What they are made of is known only where they are.
+            continue
+        item, geometry = [*path, "shape"], shape.local(None)
+        assert isinstance(geometry, Geometry)
+        if not geometry.has_inside:
+            text = f"Nobody can be inside '{shape.label}', which encloses nothing: everybody counts as outside. Choose a closed shape."
+            yield Advisory("warning", item, text)
+            continue
+        low, high = geometry.bounds
+        across = float((high - low).min()) * shape.scale
+        if part.response != "remove" and "scale" not in shape.tracks and across < 2 * radius < float("inf"):
+            text = f"'{shape.label}' is {across:.2g} m across, a particle of '{whose}' up to {2 * radius:.2g} m: what is kept in is its middle."
+            yield Advisory("advice", item, text)
+
+
+def _out_of_nothing(effect: Effect) -> Iterator[Advisory]:
+    """Obstacles that shrink to nothing and come back where somebody may be by then."""
+    met = {part.shape for _path, part in parts_of(effect) if isinstance(part, Meeting)}
+    for index, shape in enumerate(effect.shapes):
+        curve = shape.tracks.get("scale")
+        if curve is None or vars(shape)["id"] not in met:
+            continue
+        scales = [(key.at, key.value) for key in curve.keys if isinstance(key.value, float)]
+        gone = next((at for at, scale in scales if scale < GONE), None)
+        if gone is not None and any(at > gone and scale >= GONE for at, scale in scales):
+            text = (
+                f"'{vars(shape)['label']}' is as good as gone at {gone:g} s and grows again: whoever is there by then is put beside it at once. "
+                "To let them through, switch what it does to them off in that time."
+            )
+            yield Advisory("advice", ["shapes", index, "scale"], text)
 
 
 def _gathering(effect: Effect) -> Iterator[Advisory]:
