@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from hailridge import demo
 from hailridge.core.scene.plan import Plan
@@ -56,6 +59,69 @@ class Sticking(Job):
             self.assertGreater(way[0], 0.4)
             np.testing.assert_allclose(gone, np.tile(way, (len(who), 1)), atol=1e-4)
             self.assertFalse((third.columns["stuck"][np.isin(third.columns["id"], who)] > 0).any())
+
+
+class Door(Job):
+    def test_arrows_stick_in_a_door_that_swings(self) -> None:
+        """They fly at a door of their own making while it swings, stay where and how they hit it, and go with it."""
+        page = self.page
+        self.begin("Fountain")
+        self.key("Home")
+        self.click(self.button("^Add shape"))
+        self.click(page.get_by_role("option", name="Box", exact=True))
+        door = page.locator('[data-item="shapes/box"]')
+        self.click(door.get_by_role("button", name="1 × 1 × 1 m"))
+        for size, then in (("3", "Tab"), ("0.1", "Tab"), ("3", "Enter")):
+            self.typed(size, then=then)
+        self.key("Escape")
+        self.click(door.get_by_role("button", name="(0, 0, 0)").first)
+        self.typed("0", then="Tab")
+        self.typed("1.2")
+        self.key("Escape")
+        door.hover()
+        self.click(door.get_by_role("button", name="All values of Box"))
+        self.click(page.get_by_role("button", name=re.compile("^Turned")))
+        self.click(page.get_by_role("button", name="+ keyframes"))
+        self.key("Escape")
+        self.key("Escape")
+        self.seek(72)
+        self.click(door.get_by_role("button", name="(0, 0, 0) °"))
+        self.typed("0", then="Tab")
+        self.typed("0", then="Tab")
+        self.typed("50")
+        self.key("Escape")
+        # Arrows: long, and turned as they fly.
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="+ action"))
+        self.choose("glue", "stick to a shape")
+        self.until(lambda: "stick to" in mine.inner_text(), "an action more")
+        if "stick to Box" not in mine.inner_text():
+            self.click(mine.get_by_role("button", name="Nozzle").or_(mine.get_by_role("button", name="Floor")))
+            self.click(page.get_by_role("option", name="Box", exact=True).or_(page.get_by_role("menuitem", name="Box", exact=True)))
+        self.key("r")
+        facing = self.rule("New rule 2")
+        self.click(facing.get_by_role("button", name="+ action"))
+        self.choose("face", "face its motion")
+        document = self.document()
+        self.told("arrows that stick in a door that swings", 33)
+        for rate in (24.0, 60.0):
+            timed = document | {"clock": document["clock"] | {"frames_per_second": rate}}
+            frames, plan = run(timed, assets=demo.assets()), Plan(read_effect(timed), demo.assets())
+            first, second = (frames[round(rate * at)] for at in (1.0, 2.2))
+            both = np.intersect1d(first.columns["id"][first.columns["stuck"] > 0], second.columns["id"][second.columns["stuck"] > 0])
+            self.assertGreater(len(both), 30)
+            kept = []
+            for frame in (first, second):
+                rows = np.searchsorted(frame.columns["id"], both)
+                pose = plan.at(frame.time).pose("box").transform
+                turned = Rotation.from_matrix(pose.rotation)
+                place = pose.inverse().points(frame.columns["position"][rows].astype(np.float64))
+                kept.append((place, (turned.inv() * Rotation.from_quat(frame.columns["orientation"][rows])).as_matrix()))
+            for before, after in zip(*kept, strict=True):
+                np.testing.assert_allclose(after, before, atol=3e-4)
+            # On the side that they came to, by their radius, and some 30° round.
+            np.testing.assert_allclose(np.abs(kept[0][0][:, 1]), 0.05 + first.columns["radius"][np.searchsorted(first.columns["id"], both)], atol=2e-3)
 
 
 class Passing(Job):

@@ -60,7 +60,8 @@ class OnWhatMoves(unittest.TestCase):
     def test_place_and_orientation_stay_on_a_door_that_swings(self) -> None:
         for rate, steps in ((24.0, 1), (60.0, 1), (24.0, 3)):
             with self.subTest(rate=rate, steps=steps):
-                raw = darts(door(**SWINGING), rule({"kind": "gravity"}, {"kind": "wind"}, id="push"), clock={"frames_per_second": rate, "steps_per_frame": steps})
+                push = rule({"kind": "gravity"}, {"kind": "wind"}, {"kind": "face_motion"}, id="push")
+                raw = darts(door(**SWINGING), push, clock={"frames_per_second": rate, "steps_per_frame": steps})
                 self.assertEqual(read_effect(raw).problems, [])
                 frames = run(raw)
                 first = round(rate * 0.6)

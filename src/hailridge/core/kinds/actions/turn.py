@@ -12,7 +12,7 @@ from hailridge.core.kinds.births.facings import AXIS_VECTORS, OWN_AXES
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.contributions import Contribution
 from hailridge.core.state.orientation import align, from_spin, product, turned
-from hailridge.core.state.particles import Rows, as_factor, lengths, number_of
+from hailridge.core.state.particles import Rows, as_factor, as_indices, lengths, number_of
 from hailridge.model import fields
 from hailridge.model.kind import Vector
 from hailridge.model.parts import Amount, Phase
@@ -66,7 +66,8 @@ class FaceMotion(Turning):
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "turn {own} into its motion, half of the way every {half_life}[, only in {where}]"
     help: ClassVar[str] = (
-        "Turns one of the particle's own axes into its direction of motion, as a dart does: at once with a short half-life, lazily with a long one."
+        "Turns one of the particle's own axes into its direction of motion, as a dart does: at once with a short half-life, lazily with a long one. "
+        "Whoever is stuck to something stays turned as it stuck."
     )
     phase: ClassVar[Phase] = "change"
 
@@ -75,6 +76,9 @@ class FaceMotion(Turning):
     half_life: Amount = fields.amount(0.05, unit="s", low=0.0001, high=1000, soft=(0.01, 2), label="Half-life", per_frame="halving")
 
     def act(self, moment: Moment, rows: Rows) -> None:
+        if moment.particles.has("stuck"):
+            indices = as_indices(rows)
+            rows = indices[moment.column("stuck")[indices] <= 0]
         velocity = moment.read("velocity", rows)
         speed = lengths(velocity)
         orientation = moment.read("orientation", rows)
