@@ -10,7 +10,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hailridge.core.formulas.formula import Formula, FormulaError, Words
+from hailridge.core.formulas.formula import Formula
+from hailridge.core.formulas.reading import FormulaError, Words
 
 WORDS = Words(
     {"x": "number", "y": "number", "p": "vector", "on": "flag"},

@@ -8,7 +8,8 @@ from unittest.mock import patch
 
 import numpy as np
 
-from hailridge.core.formulas.formula import Formula, FormulaError, Words
+from hailridge.core.formulas.formula import Formula
+from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kernels import formulas as op
 from hailridge.core.kernels import threads
 from hailridge.core.kinds.words import NO_CALLS, words_of
@@ -124,7 +125,7 @@ class FromTheRegistry(unittest.TestCase):
 
     def test_mistakes_are_told_in_words(self) -> None:
         cases = {
-            "spead * 2": "did you mean 'speed'", "height": "'height' needs brackets", "distance_to()": "needs the name of a shape",
+            "spead * 2": "did you mean 'speed'", "field": "needs the name of a field", "distance_to()": "needs the name of a shape",
             'distance_to("roof")': "there is no shape called 'roof'", "neighbours(reach=2)": "has no 'reach'; it takes distance, who",
             "neighbours(age)": "takes plain values", "velocity": "gives a vector", "height(1, 2)": "takes nothing",
             'own_random(seed="x")': "seed: ", "neighbours(-1)": "distance: ",

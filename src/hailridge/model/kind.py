@@ -160,8 +160,8 @@ class Part(BaseModel):
         """What is wrong with this part in its document, beyond what its fields declare: the field's name and words for an artist."""
         return iter(())
 
-    def find(self, dials: Mapping[str, Any]) -> None:
-        """Told before anything else is asked of a document which dials it has, by their ids."""
+    def find(self, effect: Any) -> None:
+        """Shown its document before anything else is asked of it: for what depends on other items, such as whether a dial is one number or three."""
 
     def words(self, name: str) -> str:
         """How the score writes one of the words of a field."""

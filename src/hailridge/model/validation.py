@@ -143,10 +143,9 @@ def check(effect: Effect) -> Iterator[Problem]:
     text = "neighbourhoods cannot decide in a circle how far they look"
     yield from _circles(effect, raw, "neighbourhoods", "a neighbourhood cannot decide itself how far it looks", text)
     yield from _time_runs_on(effect, raw)
-    dials = {dial.id: dial for dial in effect.dials}
     for _path, part in parts:
         if type(part).find is not Part.find:
-            part.find(dials)
+            part.find(effect)
     table = table_of(vars(attribute) for attribute in effect.attributes)
     for path, part in parts:
         cls = type(part)
@@ -205,7 +204,8 @@ def _amount_fault(part: Part, value: Amount, ui: dict[str, Any], table: Table) -
     """What is wrong with an amount in its place; empty where nothing is."""
     expected, low, high, unit = expected_of(ui, part.__dict__, table)
     wanted = 3 if expected in WIDE else 1
-    if value.width(table) != wanted:
+    # One that cannot be read has no width, but a fault of its own.
+    if value.width(table) not in (wanted, 0):
         return f"has to be {'three numbers' if wanted == 3 else 'a single number'}"
     if low is None and high is None:
         return ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import reduce
 from typing import Literal
@@ -110,6 +110,52 @@ def _noise(b: Builder, place: Slots, *seed: Slots) -> Slots:
     return (b.emit(op.NOISE, *place, seed[0][0] if seed else b.constant(0.0)),)
 
 
+def _curl(b: Builder, place: Slots, *seed: Slots) -> Slots:
+    """One instruction that gives three numbers: two more take the others from where it leaves them."""
+    if seed and not b.is_constant(seed[0][0]):
+        raise ValueError("the seed of a curl is the same for all: a number")
+    first = b.emit(op.CURL, *place, seed[0][0] if seed else b.constant(0.0), folded=False)
+    return first, b.emit(op.SECOND, first, folded=False), b.emit(op.THIRD, first, folded=False)
+
+
+def _hsv(b: Builder, hue: Slots, saturation: Slots, value: Slots) -> Slots:
+    """sRGB of hue (whole turns), saturation and value: each channel is a clipped triangle wave of the hue."""
+    one, zero = (b.constant(1.0),), (b.constant(0.0),)
+    found = []
+    for shift in (1.0, 2 / 3, 1 / 3):
+        (turn,) = _fract(b, (b.emit(op.ADD, hue[0], b.constant(shift)),))
+        wave = b.emit(op.ABSOLUTE, b.emit(op.SUBTRACT, b.emit(op.MULTIPLY, turn, b.constant(6.0)), b.constant(3.0)))
+        channel = _clamp(b, (b.emit(op.SUBTRACT, wave, one[0]),), zero, one)
+        found.append(b.emit(op.MULTIPLY, value[0], _mix(b, one, channel, saturation)[0]))
+    return tuple(found)
+
+
+# ── Spaces of shapes: nine numbers of the rotation row by row, three of the place, one scale ─────────────────────────────
+
+
+def _rows(b: Builder, pose: Sequence[int], vector: Slots, back: bool) -> Slots:
+    """The rotation of a pose, or the one that undoes it, on a vector."""
+    places = [[pose[3 * (j if back else i) + (i if back else j)] for j in range(3)] for i in range(3)]
+    return tuple(total(b, each(op.MULTIPLY)(b, tuple(row), vector)) for row in places)
+
+
+def turned_with(b: Builder, pose: Sequence[int], vector: Slots) -> Slots:
+    """A direction of a shape's own, in the world."""
+    return _rows(b, pose, vector, back=False)
+
+
+def into_world(b: Builder, pose: Sequence[int], place: Slots) -> Slots:
+    """A place in a shape's own space, in the world."""
+    larger = each(op.MULTIPLY)(b, place, (pose[12],) * 3)
+    return each(op.ADD)(b, _rows(b, pose, larger, back=False), tuple(pose[9:12]))
+
+
+def into_space(b: Builder, pose: Sequence[int], place: Slots) -> Slots:
+    """A place in the world, in a shape's own space."""
+    away = each(op.SUBTRACT)(b, place, tuple(pose[9:12]))
+    return each(op.DIVIDE)(b, _rows(b, pose, away, back=True), (pose[12],) * 3)
+
+
 def _plain(what: int, arguments: int = 1) -> Function:
     return Function(("same",) * arguments, "same", each(what))
 
@@ -131,7 +177,11 @@ FUNCTIONS: dict[str, Function] = {
     "dot": Function(("vector", "vector"), "number", _dot),
     "cross": Function(("vector", "vector"), "vector", _cross),
     "reflect": Function(("vector", "vector"), "vector", _reflect),
+    "radians": Function(("same",), "same", lambda b, value: each(op.MULTIPLY)(b, value, (b.constant(np.pi / 180),) * len(value))),
+    "degrees": Function(("same",), "same", lambda b, value: each(op.MULTIPLY)(b, value, (b.constant(180 / np.pi),) * len(value))),
     "noise": Function(("vector", "number"), "number", _noise, least=1),
+    "curl": Function(("vector", "number"), "vector", _curl, least=1),
+    "hsv": Function(("number",) * 3, "vector", _hsv),
 }  # fmt: skip
 
 CONSTANTS = {"pi": float(np.pi), "tau": float(2 * np.pi), "e": float(np.e)}

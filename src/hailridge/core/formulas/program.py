@@ -56,12 +56,15 @@ class Builder:
         self._values[slot] = float(value)
         return slot
 
-    def emit(self, what: int, *operands: int) -> int:
-        """Write down one instruction; worked out at once where all of its operands are constant."""
+    def is_constant(self, slot: int) -> bool:
+        return slot in self._values
+
+    def emit(self, what: int, *operands: int, folded: bool = True) -> int:
+        """Write down one instruction; worked out at once where all of its operands are constant, unless it leaves more than one number behind."""
         asked = (what, *operands)
         if asked in self._made:
             return self._made[asked]
-        if all(operand in self._values for operand in operands):
+        if folded and all(operand in self._values for operand in operands):
             return self.constant(self._worked_out(what, [self._values[operand] for operand in operands]))
         return self._made.setdefault(asked, self._slot())
 

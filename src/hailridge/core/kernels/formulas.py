@@ -8,7 +8,7 @@ import numpy as np
 
 from hailridge.core.kernels.array_types import Float64Rows, Float64s, Int32Rows, Int64, Int64s
 from hailridge.core.kernels.compiling import helper, kernel, piece
-from hailridge.core.kernels.noise import noise_with_slope
+from hailridge.core.kernels.noise import curl_block, noise_with_slope
 
 BLOCK = 256
 """Items that are computed at once: with some dozens of registers they fit into the second cache."""
@@ -16,9 +16,10 @@ BLOCK = 256
 (
     ADD, SUBTRACT, MULTIPLY, DIVIDE, REMAINDER, POWER, WHOLES, MINIMUM, MAXIMUM, LESS, LESS_EQUAL, GREATER, GREATER_EQUAL,
     EQUAL, NOT_EQUAL, BOTH, EITHER, ATAN2, NEGATE, NOT, ABSOLUTE, SIGN, FLOOR, CEILING, ROOT, EXPONENTIAL, LOGARITHM, SINE,
-    COSINE, TANGENT, ARCSINE, ARCCOSINE, ARCTANGENT, CHOOSE, NOISE,
-) = range(35)  # fmt: skip
-"""What instructions do. Each is (what, into, first, second, third, fourth), numbers of registers."""
+    COSINE, TANGENT, ARCSINE, ARCCOSINE, ARCTANGENT, CHOOSE, NOISE, CURL, SECOND, THIRD,
+) = range(38)  # fmt: skip
+"""What instructions do. Each is (what, into, first, second, third, fourth), numbers of registers. A curl gives three numbers: its first; the second
+and the third are taken by instructions right after it."""
 
 
 @helper
@@ -168,6 +169,20 @@ def _noise(r, into, x, y, z, seed, m):  # type: ignore[no-untyped-def]
             r[into, i] = np.nan
 
 
+@piece
+def _curl(r, into, x, y, z, seed, m, places, flow):  # type: ignore[no-untyped-def]
+    """Curl noise of a place, one octave; all of a block have one seed. `places` and `flow` (BLOCK, 3) are for the time in between."""
+    own = r[seed, 0]
+    if np.isfinite(own):
+        for i in range(m):
+            places[i, 0], places[i, 1], places[i, 2] = np.float32(r[x, i]), np.float32(r[y, i]), np.float32(r[z, i])
+        curl_block(places, 0, m, np.float32(1.0), 1, np.float32(0.5), np.float32(0.0), np.uint32(np.int64(own) & 0xFFFFFF), flow)
+    else:
+        flow[:m] = np.nan
+    for i in range(m):
+        r[into, i] = flow[i, 0]
+
+
 @kernel(serial_below=8_000, together=BLOCK)
 def carry_out(
     begin: Int64, end: Int64, code: Int32Rows, constants: Float64s, registers: Int64, varying: Float64Rows, results: Int64s, out: Float64Rows
@@ -178,6 +193,7 @@ def carry_out(
     (k, 6) int32, in order; `results`: the registers that go into the rows of `out` (w, n) float64.
     """
     r = np.empty((registers, BLOCK))
+    places, flow = np.empty((BLOCK, 3), np.float32), np.empty((BLOCK, 3), np.float32)
     given, fixed = varying.shape[0], constants.shape[0]
     for c in range(fixed):
         for i in range(BLOCK):
@@ -197,8 +213,13 @@ def carry_out(
                 other = code[k, 4]
                 for i in range(m):
                     r[into, i] = r[b, i] if r[a, i] != 0.0 else r[other, i]
-            else:
+            elif what == NOISE:
                 _noise(r, into, a, b, code[k, 4], code[k, 5], m)
+            elif what == CURL:
+                _curl(r, into, a, b, code[k, 4], code[k, 5], m, places, flow)
+            else:
+                for i in range(m):
+                    r[into, i] = flow[i, what - CURL]
         for w in range(results.shape[0]):
             for i in range(m):
                 out[w, start + i] = r[results[w], i]

@@ -138,7 +138,7 @@ def _curl_corner(hx, hy, hz, salt, u, v, w, wx, wy, wz, dx, dy, dz, c1, s1, c2, 
 
 
 @piece  # type: ignore[untyped-decorator]
-def _curl_block(positions: Any, start: Any, size: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
+def curl_block(positions: Any, start: Any, size: Any, frequency: Any, octaves: Any, roughness: Any, drift: Any, salt: Any, out: Any) -> None:
     """The curl for one block of at most `BLOCK` places."""
     one, six, ten, fifteen, thirty = np.float32(1), np.float32(6), np.float32(10), np.float32(15), np.float32(30)
     xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
@@ -192,7 +192,7 @@ def curl(
     positions (n, 3) float32 metres; frequency 1/m; out (n, 3) float32.
     """
     for start in range(begin, end, BLOCK):
-        _curl_block(positions, start, min(BLOCK, end - start), frequency, octaves, roughness, drift, salt, out)
+        curl_block(positions, start, min(BLOCK, end - start), frequency, octaves, roughness, drift, salt, out)
 
 
 @helper

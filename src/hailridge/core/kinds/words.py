@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
 
-from hailridge.core.formulas.formula import Formula, Reader, Words, identified
+from hailridge.core.formulas.formula import Computed
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Type
+from hailridge.core.formulas.reading import SPACES, Reader, Words, identified, nearest
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows
 from hailridge.model.attributes import WIDE, table_of
@@ -18,10 +20,25 @@ from hailridge.model.kind import declared, kinds
 from hailridge.model.parts import Amount, Quantity
 
 CLOCK: dict[str, Type] = {"time": "number", "frame": "number", "dt": "number"}
-"""Seconds since the effect began, the frame (with what of the next has passed), seconds of a step."""
+"""Seconds since the effect began, the frame (with what of the next has passed), seconds of the step that the particle lives through."""
 
 NO_CALLS = ("attribute", "formula")
 """Quantities that are no calls: attributes go by their bare names, and a formula within a formula is written out."""
+
+
+SHORT = {"id": "number", "random": "own_random"}
+"""Other words for quantities."""
+
+
+@dataclass(frozen=True)
+class OfDial:
+    """A dial as formulas read it."""
+
+    dial: str
+    gives: Type
+
+    def read(self, moment: Moment, rows: Rows) -> Any:
+        return np.asarray(moment.scene.dials[self.dial].value, np.float64)
 
 
 def type_of(value_type: str) -> Type:
@@ -35,14 +52,30 @@ def words_of(effect: Any) -> Words:
     variables: dict[str, Type] = {**CLOCK, **{info.id.replace("-", "_"): type_of(info.value_type) for info in table.values()}}
     known = {collection.word: {item.id: str(vars(item).get("label", "")) for item in collection.items(effect)} for collection in COLLECTIONS.values()}
     known["attribute"] = {info.id: info.label for info in table.values()}
-    taken = {*variables, *FUNCTIONS, *CONSTANTS, *NO_CALLS}
+    taken = {*variables, *FUNCTIONS, *CONSTANTS, *NO_CALLS, *SPACES}
     readings: dict[str, tuple[Type, Reader]] = {}
     for tag, cls in kinds("quantity").items():
         assert issubclass(cls, Quantity)
         word = cls.word or tag
         if word not in taken:
             readings[word] = type_of(cls.value_type), _reader(tag, cls, effect, known)
-    return Words(variables, {}, known, readings)
+    readings |= {short: readings[tag] for short, tag in SHORT.items()}
+    readings["dial"] = "number", _dial_reader({dial.id: type_of(dial.type) for dial in effect.dials}, known["dial"])
+    own = {info.id.replace("-", "_"): info.id for info in table.values() if info.own}
+    return Words(variables, {}, known, readings, own, poses=True)
+
+
+def _dial_reader(types: Mapping[str, Type], known: Mapping[str, str]) -> Reader:
+    def read(in_order: list[Any], by_name: dict[str, Any]) -> tuple[OfDial, list[tuple[str, str]]]:
+        if by_name or len(in_order) != 1:
+            raise ValueError('takes the name of a dial in quotes: dial("…")')
+        name = str(in_order[0])
+        found = identified(name, known)
+        if found is None:
+            raise ValueError(f"there is no dial called '{name}'{nearest(name, [*known, *known.values()])}")
+        return OfDial(found, types[found]), [("dial", found)]
+
+    return read
 
 
 def _reader(tag: str, cls: type[Quantity], effect: Any, known: Mapping[str, Mapping[str, str]]) -> Reader:
@@ -95,7 +128,7 @@ def _referred(value: Any, word: str, known: Mapping[str, str], many: bool, named
     for one in value if isinstance(value, list | tuple) else [value]:
         identifier = identified(str(one), known)
         if identifier is None:
-            raise ValueError(f"there is no {word} called '{one}'")
+            raise ValueError(f"there is no {word} called '{one}'{nearest(str(one), [*known, *known.values()])}")
         named.append((word, identifier))
         found.append(identifier)
     return found if many else found[0]
@@ -108,7 +141,7 @@ def _article(word: str) -> str:
 class Surroundings(Mapping[str, Any]):
     """What a formula is given about some particles of a moment: read when it is asked for."""
 
-    def __init__(self, formula: Formula, moment: Moment, rows: Rows) -> None:
+    def __init__(self, formula: Computed, moment: Moment, rows: Rows) -> None:
         self.formula, self.moment, self.rows = formula, moment, rows
 
     def __getitem__(self, name: str) -> Any:
@@ -122,11 +155,18 @@ class Surroundings(Mapping[str, Any]):
             case "frame":
                 return moment.time * moment.scene.effect.clock.frames_per_second
             case "dt":
-                return moment.dt
+                return moment.elapsed(self.rows)
+            case "pose":
+                return self._pose
             case _:
-                return np.asarray(moment.read_attribute(self._attribute(name), self.rows))
+                return np.asarray(moment.read_attribute(self.attribute(name), self.rows))
 
-    def _attribute(self, name: str) -> str:
+    def _pose(self, shape: str) -> Any:
+        """How a shape stands: its rotation row by row, its place, its scale: (13,)."""
+        transform = self.moment.scene.pose(shape).transform
+        return np.concatenate([np.ravel(transform.rotation), transform.translation, [transform.scale]])
+
+    def attribute(self, name: str) -> str:
         """Ids may have hyphens, names in formulas have underscores in their place."""
         table = self.moment.scene.table
         return name if name in table else next(key for key in table if key.replace("-", "_") == name)

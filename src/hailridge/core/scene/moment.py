@@ -226,10 +226,14 @@ class Moment:
         with np.errstate(over="ignore", invalid="ignore"):
             values = np.asarray(values, np.float32)
         if not np.isfinite(values).all():
-            acting = self.effect_address("rules", self.actor)
-            self.find("warning", acting, f"a value for {attribute} is not a finite number; it was left as it was", key=attribute)
             old = self.read_attribute(attribute, rows)
-            values = np.where(np.isfinite(values), values, old).astype(np.float32)
+            fine = np.broadcast_to(np.isfinite(values), old.shape)
+            spoilt = np.flatnonzero(~fine.reshape(len(old), -1).all(axis=1))
+            if len(spoilt):
+                who = self.column("id")[rows][spoilt[0]]
+                text = f"a value for {attribute} of particle {who} is not a finite number; it was left as it was"
+                self.find("warning", self.effect_address("rules", self.actor), text, key=attribute)
+            values = np.where(fine, values, old).astype(np.float32)
         info = self.scene.table[attribute]
         if attribute == "position":
             now = (self.answers.state(), self.count)

@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -29,8 +28,8 @@ class ByDial(Amount):
     factor: float = fields.number(1.0, low=-1e6, high=1e6, soft=(0, 2), label="Times")
     _found: Dial | None = PrivateAttr(default=None)
 
-    def find(self, dials: Mapping[str, Dial]) -> None:
-        self._found = dials.get(self.dial)
+    def find(self, effect: Any) -> None:
+        self._found = next((dial for dial in effect.dials if dial.id == self.dial), None)
 
     def give(self, moment: Moment, rows: Rows) -> Any:
         return np.asarray(moment.scene.dials[self.dial].value, np.float32) * np.float32(self.factor)

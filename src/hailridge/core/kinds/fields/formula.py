@@ -8,7 +8,8 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import PrivateAttr
 
-from hailridge.core.formulas.formula import Formula, Words, faults_of, mentions_of
+from hailridge.core.formulas.formula import Formula, faults_of, mentions_of
+from hailridge.core.formulas.reading import Words
 from hailridge.core.kinds.fields.base import ShareField, in_space_of
 from hailridge.core.state.particles import Array
 from hailridge.model import fields

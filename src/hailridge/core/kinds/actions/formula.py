@@ -1,0 +1,51 @@
+"""Writing attributes by formulas of one's own."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from hailridge.core.formulas.formula import Computed, Script
+from hailridge.core.kinds.actions.weighted import Weighted
+from hailridge.core.kinds.words import Surroundings, type_of, words_of
+from hailridge.core.kinds.written import Written
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows, number_of
+from hailridge.model import fields
+from hailridge.model.attributes import table_of
+
+HELP = (
+    "A line for each value: a name for use further down (swing = sin(time)), or an attribute that is given it (radius = 0.1 * swing; "
+    "velocity.y += 9 * dt; wetness *= 0.5). Attributes by name, yours too; *time*, *frame*, *dt* (seconds of the step), *id*, *generation*. Every "
+    "other quantity is a call with its fields: height(), field(\"Veil\"), neighbours(distance=0.2), random(7); dial(\"…\"). Functions: sin, cos, "
+    "abs, min, max, clamp, mix, step, smoothstep, remap, vec3, length, dot, cross, normalize, noise, curl, hsv and more; "
+    "in_world(\"Shape\", place) and in_space_of(\"Shape\", position) for places of a shape's own."
+)
+
+
+class FormulaAction(Written, Weighted):
+    title: ClassVar[str] = "write by formula"
+    also: ClassVar[str] = "expression calculate set attribute circle orbit mathematics"
+    rank: ClassVar[int] = 9
+    sentence: ClassVar[str] = "write {text}[, only in {where}]"
+    category: ClassVar[str] = "Change"
+    help: ClassVar[str] = (
+        "Gives attributes values by formulas of your own, line by line, each time that the rule acts. What has been given a value is read with it "
+        "from there on. What is not a number is not written. A field lets them go only part of the way."
+    )
+
+    kind: Literal["formula"] = "formula"
+    text: str = fields.formula("swing = sin(age * 4)\nradius = mix(0.03, 0.09, 0.5 + 0.5 * swing)", lookups={}, label="Lines", help=HELP)
+
+    def compose(self, effect: Any) -> Computed:
+        table = table_of(vars(attribute) for attribute in effect.attributes)
+        writable = {info.id.replace("-", "_"): type_of(info.value_type) for info in table.values() if info.writable}
+        return Script(self.text, words_of(effect), writable)
+
+    def act(self, moment: Moment, rows: Rows) -> None:
+        script = self.formula(moment.scene.effect)
+        surroundings, number = Surroundings(script, moment, rows), number_of(rows)
+        for name, (value, width) in script(surroundings).items():
+            shape = (number, 3) if width == 3 else (number,)
+            self.write(moment, rows, surroundings.attribute(name), np.array(np.broadcast_to(value, shape), np.float32))
