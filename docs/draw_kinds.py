@@ -170,6 +170,7 @@ CHANGES: dict[str, Node] = {
     "move": {"group": "other"},
     "remove": {},
     "live_on": {},
+    "formula": {"text": "radius = mix(0.02, 0.16, 0.5 + 0.5 * sin(position.x * 5))\nposition.y = 0.4 * sin(position.x * 3)"},
     "switch": {"rule": "rule"},
     "spawn": {"group": "other", "count": fixed(4.0), "speed": fixed(1.2)},
 }
@@ -394,6 +395,7 @@ def amount(kind: str) -> Node:
         "as_it_is": {"quantity": {"kind": "attribute", "attribute": "radius"}},
         "curve": {"curve": {"keys": [{"at": 0.0, "value": 0.02}, {"at": 0.4, "value": 0.15}, {"at": 1.0, "value": 0.02}]}, "over": "life"},
         "first": {"attribute": "radius"},
+        "formula": {"text": "mix(0.02, 0.14, 0.5 + 0.5 * sin(position.x * 4))"},
     }
     raw = conveyor([RULE | {"actions": [node("action", "set", attribute="radius", amount=node("amount", kind, **given.get(kind, {})))]}])
     raw["fields"] = [cloud("falloff")]
@@ -413,6 +415,7 @@ def condition(kind: str) -> Node:
         "all": {"conditions": [OLD, high]},
         "any": {"conditions": [OLD, high]},
         "not": {"condition": OLD},
+        "formula": {"text": "sin(position.x * 6) > 0"},
     }
     paint = {"kind": "set", "attribute": "color", "amount": fixed(BRASS)}
     trigger = "once" if kind == "chance" else "each"

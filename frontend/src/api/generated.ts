@@ -791,6 +791,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/frames/{number}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description What a formula gives at a frame, line by line, or what is wrong with it. Names are those of the trial's document.
+         */
+        post: operations["look_at_api_trials__trial_id__frames__number__formula_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}/highlight": {
         parameters: {
             query?: never;
@@ -1063,6 +1083,26 @@ export interface paths {
          * @description Every touch of the computed frames as CSV, a line each (`formats.touches`).
          */
         get: operations["get_touch_table_api_trials__trial_id__touches_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Words
+         * @description All that formulas of an effect may name; `fields`: those that are fields.
+         */
+        get: operations["get_words_api_trials__trial_id__words_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1436,6 +1476,24 @@ export interface components {
             /** Word */
             word: string;
         };
+        /**
+         * Draft
+         * @description A formula as it stands in the editor: what it is, among whom to look (none: everyone), and the particle that was picked.
+         */
+        Draft: {
+            /** Particle */
+            particle?: number | null;
+            /**
+             * Sort
+             * @default value
+             * @enum {string}
+             */
+            sort: "value" | "lines" | "field";
+            /** Text */
+            text: string;
+            /** Who */
+            who?: string[];
+        };
         /** EffectName */
         EffectName: {
             /** Name */
@@ -1469,6 +1527,22 @@ export interface components {
             branches: components["schemas"]["Branch"][];
             /** Text */
             text: string;
+        };
+        /**
+         * FaultOut
+         * @description What is wrong with a formula, where (from 1), how long the wrong word is, and the known one nearest to it.
+         */
+        FaultOut: {
+            /** Column */
+            column: number;
+            /** Instead */
+            instead: string;
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** Wrong */
+            wrong: string;
         };
         /**
          * FieldOut
@@ -1591,6 +1665,29 @@ export interface components {
             /** Totals */
             totals: number[];
         };
+        /**
+         * GivenOut
+         * @description What a line gives (line 0: what is read), of the picked particle and over all that are looked at; for how many it is no number.
+         */
+        GivenOut: {
+            /** High */
+            high: number[] | null;
+            /** Line */
+            line: number;
+            /** Low */
+            low: number[] | null;
+            /** Name */
+            name: string;
+            /** Own */
+            own: number[] | null;
+            /** Spoilt */
+            spoilt: number;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "vector" | "flag";
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1710,6 +1807,17 @@ export interface components {
              * @description Bytes that computed frames may take.
              */
             limit: number;
+        };
+        /** LookedOut */
+        LookedOut: {
+            fault: components["schemas"]["FaultOut"] | null;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "vector" | "flag";
+            /** Values */
+            values: components["schemas"]["GivenOut"][];
         };
         /** Naming */
         Naming: {
@@ -2082,6 +2190,30 @@ export interface components {
             places: number[][];
             /** Reach */
             reach: number;
+        };
+        /**
+         * WordOut
+         * @description Something that a formula may name: how it is written, its type and unit, and what it is.
+         */
+        WordOut: {
+            /** Help */
+            help: string;
+            /** Insert */
+            insert: string;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "attribute" | "clock" | "quantity" | "function" | "thing" | "constant";
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "vector" | "flag";
+            /** Unit */
+            unit: string;
+            /** Word */
+            word: string;
         };
     };
     responses: never;
@@ -3495,6 +3627,42 @@ export interface operations {
             };
         };
     };
+    look_at_api_trials__trial_id__frames__number__formula_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     highlight_api_trials__trial_id__frames__number__highlight_post: {
         parameters: {
             query?: never;
@@ -3954,6 +4122,39 @@ export interface operations {
                 };
                 content: {
                     "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_words_api_trials__trial_id__words_get: {
+        parameters: {
+            query?: {
+                fields?: boolean;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordOut"][];
                 };
             };
             /** @description Validation Error */

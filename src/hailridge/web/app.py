@@ -23,7 +23,22 @@ from hailridge.model.validation import DocumentError
 from hailridge.store.claim import Claim
 from hailridge.store.files import StorageError
 from hailridge.store.library import Conflict, NotFound, NotYet
-from hailridge.web import assets, clips, effects, exchanging, looking, measuring, pictures, reference, searching, storage, touching, trials, uploads
+from hailridge.web import (
+    assets,
+    clips,
+    effects,
+    exchanging,
+    formulas,
+    looking,
+    measuring,
+    pictures,
+    reference,
+    searching,
+    storage,
+    touching,
+    trials,
+    uploads,
+)
 from hailridge.web.context import FRONT_END, Context
 from hailridge.web.security import LOCAL, Guard
 
@@ -51,7 +66,8 @@ def create_app(
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
-    for module in (reference, effects, exchanging, trials, looking, searching, touching, measuring, assets, pictures, uploads, clips, storage):
+    asked = (looking, formulas, searching, touching, measuring)
+    for module in (reference, effects, exchanging, trials, *asked, assets, pictures, uploads, clips, storage):
         app.include_router(module.router)
     _translate_errors(app)
     app.websocket("/api/live")(live)

@@ -30,6 +30,11 @@ class Computed(Expressions):
 
     program: Program
 
+    def __init__(self, words: Words) -> None:
+        super().__init__(words)
+        self.lines: list[tuple[int, str, Piece]] = []
+        """What each line gives, from the top: its number from 1, the name that it gives it (none: it is the value), and where that is."""
+
     @property
     def given(self) -> list[str]:
         """The names of everything that it is given."""
@@ -39,6 +44,20 @@ class Computed(Expressions):
     def names(self) -> list[str]:
         """Everything that it reads or writes."""
         return self.given
+
+    def traced(self, environment: Mapping[str, Any]) -> list[tuple[int, str, Type, NDArray[np.float64]]]:
+        """What is in between, too: what each line gives and, as line 0, what it is given; number, name, type and value, (w, n) or (w,)."""
+        pieces = [*self.lines, *((0, name, piece) for name, piece in self.used.items())]
+        program, self.program = self.program, self.builder.finish(tuple(slot for _line, _name, piece in pieces for slot in piece.slots))
+        try:
+            out = self.run(environment)
+        finally:
+            self.program = program
+        found, at = [], 0
+        for line, name, piece in pieces:
+            found.append((line, name, piece.type, out[at : at + len(piece.slots)]))
+            at += len(piece.slots)
+        return found
 
     def run(self, environment: Mapping[str, Any]) -> NDArray[np.float64]:
         """All results of the program: (w, n), or (w,) where nothing that it is given varies.
@@ -72,6 +91,7 @@ class Computed(Expressions):
         if name in self.words.variables or name in CONSTANTS:
             raise fault_at(target, f"'{name}' already means something; choose another name")
         self.known[name] = self.read(value)
+        self.lines.append((target.lineno, name, self.known[name]))
 
 
 class Formula(Computed):
@@ -87,6 +107,7 @@ class Formula(Computed):
         if not isinstance(last, ast.Expr):
             raise fault_at(last, "the last line has to be the value, without a name before it")
         value = self.read(last.value)
+        self.lines.append((last.lineno, "", value))
         self.type: Type = value.type
         self.program = self.builder.finish(value.slots)
 
@@ -124,7 +145,7 @@ class Script(Computed):
                 raise fault_at(line, "every line gives something a value: name = …, or attribute = …")
         match target:
             case ast.Name(id=name) if name in self._writable:
-                self._write(name, self._fitting(value, self.read(value), name))
+                self._write(target, name, self._fitting(value, self.read(value), name))
             case ast.Attribute(value=ast.Name(id=name), attr=part) if name in self._writable and part in ("x", "y", "z"):
                 if self._writable[name] != "vector":
                     raise fault_at(target, f"'{name}' is one number and has no .{part}")
@@ -132,7 +153,7 @@ class Script(Computed):
                 if piece.type == "vector":
                     raise fault_at(value, f"{name}.{part} takes one number, not three")
                 present = self.read(ast.copy_location(ast.Name(name, ast.Load()), target)).slots
-                self._write(name, Piece("vector", tuple(piece.slots[0] if axis == part else present[i] for i, axis in enumerate("xyz"))))
+                self._write(target, name, Piece("vector", tuple(piece.slots[0] if axis == part else present[i] for i, axis in enumerate("xyz"))))
             case ast.Name():
                 self._name_it(target, value)
             case _:
@@ -146,8 +167,9 @@ class Script(Computed):
             raise fault_at(node, f"'{name}' is one number; take the length of the vector, or .x, .y or .z of it")
         return Piece(wanted, widened(piece, wanted))
 
-    def _write(self, name: str, piece: Piece) -> None:
+    def _write(self, target: ast.expr, name: str, piece: Piece) -> None:
         self.known[name] = piece
+        self.lines.append((target.lineno, name, piece))
         self.note(name)
         if name not in self._changed:
             self._changed.append(name)

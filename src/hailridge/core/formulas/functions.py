@@ -185,3 +185,31 @@ FUNCTIONS: dict[str, Function] = {
 }  # fmt: skip
 
 CONSTANTS = {"pi": float(np.pi), "tau": float(2 * np.pi), "e": float(np.e)}
+
+HELP: dict[str, str] = {
+    "sin": "Sine of an angle in radians.", "cos": "Cosine of an angle in radians.", "tan": "Tangent of an angle in radians.",
+    "asin": "The angle (radians) of a sine.", "acos": "The angle (radians) of a cosine.", "atan": "The angle (radians) of a tangent.",
+    "atan2": "The angle (radians) of a place: its height, then how far along it is.", "sqrt": "Square root.", "exp": "e to the power of it.",
+    "log": "Natural logarithm.", "pow": "The first to the power of the second.", "abs": "Its size, without the sign.", "sign": "−1, 0 or 1.",
+    "floor": "The whole number below.", "ceil": "The whole number above.", "fract": "What it is beyond the whole number below.",
+    "min": "The smaller of two.", "max": "The larger of two.", "clamp": "Held between a lowest and a highest value.",
+    "mix": "From the first (share 0) to the second (share 1).", "step": "0 where the second is below the first, else 1.",
+    "smoothstep": "0 to 1 as the third goes from the first to the second, gently.",
+    "remap": "A value of one range, in another: low, high, to low, to high.",
+    "vec3": "A vector of three numbers.", "length": "How long a vector is.", "distance": "How far apart two places are.",
+    "normalize": "The same direction, of length 1.", "dot": "How far two vectors agree: the sum of the products of their parts.",
+    "cross": "A vector square to both.", "reflect": "A vector thrown back by a surface with this normal.", "radians": "Degrees in radians.",
+    "degrees": "Radians in degrees.", "noise": "Smooth noise of a place, about −1 to 1; another seed gives another one.",
+    "curl": "A flow of noise at a place that neither gathers nor thins.", "hsv": "A colour of hue (a whole turn is 1), saturation and value.",
+}  # fmt: skip
+"""What each function gives, for those who write formulas."""
+
+PARTS: dict[str, tuple[str, ...]] = {
+    "atan2": ("y", "x"), "pow": ("value", "power"), "min": ("one", "other"), "max": ("one", "other"), "clamp": ("value", "low", "high"),
+    "mix": ("from", "to", "share"), "step": ("edge", "value"), "smoothstep": ("low", "high", "value"),
+    "remap": ("value", "low", "high", "to_low", "to_high"),
+    "vec3": ("x", "y", "z"), "length": ("vector",), "distance": ("one", "other"), "normalize": ("vector",), "dot": ("one", "other"),
+    "cross": ("one", "other"), "reflect": ("vector", "normal"), "noise": ("position", "seed"), "curl": ("position", "seed"),
+    "hsv": ("hue", "saturation", "value"),
+}  # fmt: skip
+"""What stands in the brackets of a function, where it is not just a value."""

@@ -20,10 +20,12 @@ MOST_PARTS = 400
 
 
 class FormulaError(ValueError):
-    """What is wrong with a formula, in words; `line` and `column` count from 1."""
+    """What is wrong with a formula, in words; `line` and `column` count from 1. `wrong`: the word that is; `instead`: the known one nearest to it."""
 
-    def __init__(self, text: str, line: int = 1, column: int = 1) -> None:
+    def __init__(self, text: str, line: int = 1, column: int = 1, wrong: str = "", instead: str = "") -> None:
         self.line, self.column = line, column
+        self.wrong, self.instead = wrong, instead
+        self.told = text
         super().__init__(f"{text} (line {line}, column {column})" if line > 1 else f"{text} (column {column})")
 
 
@@ -86,6 +88,8 @@ class Expressions:
         """What is given by a look-up: the call and the id, by the name under which it is given."""
         self.readings: dict[str, Any] = {}
         """What is given by reading something."""
+        self.used: dict[str, Piece] = {}
+        """All that is given, by its name."""
 
     def read(self, node: ast.expr) -> Piece:
         match node:
@@ -122,7 +126,8 @@ class Expressions:
 
     def _given(self, name: str, kind: Type) -> Piece:
         components = range(3) if kind == "vector" else (WHOLE,)
-        return Piece(kind, tuple(self.builder.given(name, component) for component in components))
+        self.used[name] = Piece(kind, tuple(self.builder.given(name, component) for component in components))
+        return self.used[name]
 
     def _name(self, node: ast.Name) -> Piece:
         name = node.id
@@ -140,7 +145,7 @@ class Expressions:
             raise fault_at(node, f"'{name}' needs brackets: {name}(…)")
         if not name.isascii():
             raise fault_at(node, f"there is nothing called '{name}': it has letters that are none of a to z")
-        raise fault_at(node, f"there is nothing called '{name}'{nearest(name, [*self.words.variables, *self.known, *CONSTANTS, *self.words.calls])}")
+        raise unknown_at(node, f"there is nothing called '{name}'", name, [*self.words.variables, *self.known, *CONSTANTS, *self.words.calls])
 
     def note(self, name: str) -> None:
         """An attribute of one's own is among what the formula names."""
@@ -217,7 +222,7 @@ class Expressions:
             return self._in_space(node, name)
         function = FUNCTIONS.get(name)
         if function is None:
-            raise fault_at(node, f"there is no function called '{name}'{nearest(name, self.words.calls)}")
+            raise unknown_at(node, f"there is no function called '{name}'", name, self.words.calls)
         return self._function(node, name, function)
 
     def _function(self, node: ast.Call, name: str, function: Function) -> Piece:
@@ -247,7 +252,7 @@ class Expressions:
         known = self.words.known.get(among, {})
         found = identified(wanted.value, known)
         if found is None:
-            raise fault_at(wanted, f"there is no {among} called '{wanted.value}'{nearest(wanted.value, [*known, *known.values()])}")
+            raise unknown_at(wanted, f"there is no {among} called '{wanted.value}'", wanted.value, [*known, *known.values()])
         self.named.append((among, found))
         key = f"{name}({found})"
         self.lookups[key] = (name, found)
@@ -262,7 +267,7 @@ class Expressions:
             raise fault_at(node, f'{name}() takes the name of a shape in quotes{" and a place" if more else ""}: {name}("…"{more})')
         shape = identified(wanted.value, known)
         if shape is None:
-            raise fault_at(wanted, f"there is no shape called '{wanted.value}'{nearest(wanted.value, [*known, *known.values()])}")
+            raise unknown_at(wanted, f"there is no shape called '{wanted.value}'", wanted.value, [*known, *known.values()])
         self.named.append(("shape", shape))
         key = f"pose({shape})"
         self.lookups[key] = ("pose", shape)
@@ -332,6 +337,13 @@ def widened(piece: Piece, to: str) -> Slots:
 
 def fault_at(node: ast.AST, text: str) -> FormulaError:
     return FormulaError(text, getattr(node, "lineno", 1), getattr(node, "col_offset", 0) + 1)
+
+
+def unknown_at(node: ast.AST, text: str, name: str, known: list[str]) -> FormulaError:
+    """An error about a word that is not known, with the nearest that is."""
+    close = get_close_matches(name, known, n=1)
+    more = f"; did you mean '{close[0]}'?" if close else ""
+    return FormulaError(text + more, getattr(node, "lineno", 1), getattr(node, "col_offset", 0) + 1, name, close[0] if close else "")
 
 
 def nearest(name: str, known: list[str]) -> str:

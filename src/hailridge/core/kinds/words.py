@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from hailridge.core.formulas.formula import Computed
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Type
 from hailridge.core.formulas.reading import SPACES, Reader, Words, identified, nearest
 from hailridge.core.scene.moment import Moment
+from hailridge.core.space.transforms import Transform
 from hailridge.core.state.particles import Rows
 from hailridge.model.attributes import WIDE, table_of
 from hailridge.model.collections import COLLECTIONS
@@ -138,6 +140,11 @@ def _article(word: str) -> str:
     return f"an {word}" if word[0] in "aeiou" else f"a {word}"
 
 
+def standing(transform: Transform) -> NDArray[np.float64]:
+    """How a shape stands as formulas are given it: its rotation row by row, its place, its scale: (13,)."""
+    return np.concatenate([np.ravel(transform.rotation), transform.translation, [transform.scale]])
+
+
 class Surroundings(Mapping[str, Any]):
     """What a formula is given about some particles of a moment: read when it is asked for."""
 
@@ -162,9 +169,7 @@ class Surroundings(Mapping[str, Any]):
                 return np.asarray(moment.read_attribute(self.attribute(name), self.rows))
 
     def _pose(self, shape: str) -> Any:
-        """How a shape stands: its rotation row by row, its place, its scale: (13,)."""
-        transform = self.moment.scene.pose(shape).transform
-        return np.concatenate([np.ravel(transform.rotation), transform.translation, [transform.scale]])
+        return standing(self.moment.scene.pose(shape).transform)
 
     def attribute(self, name: str) -> str:
         """Ids may have hyphens, names in formulas have underscores in their place."""

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from hailridge.core.formulas.formula import Computed, Script
+from hailridge.core.formulas.functions import Type
 from hailridge.core.kinds.actions.weighted import Weighted
 from hailridge.core.kinds.words import Surroundings, type_of, words_of
 from hailridge.core.kinds.written import Written
@@ -24,6 +25,12 @@ HELP = (
 )
 
 
+def writable_of(effect: Any) -> dict[str, Type]:
+    """The attributes that lines may give a value, by what they are called there, with their types."""
+    table = table_of(vars(attribute) for attribute in effect.attributes)
+    return {info.id.replace("-", "_"): type_of(info.value_type) for info in table.values() if info.writable}
+
+
 class FormulaAction(Written, Weighted):
     title: ClassVar[str] = "write by formula"
     also: ClassVar[str] = "expression calculate set attribute circle orbit mathematics"
@@ -39,9 +46,7 @@ class FormulaAction(Written, Weighted):
     text: str = fields.formula("swing = sin(age * 4)\nradius = mix(0.03, 0.09, 0.5 + 0.5 * swing)", lookups={}, label="Lines", help=HELP)
 
     def compose(self, effect: Any) -> Computed:
-        table = table_of(vars(attribute) for attribute in effect.attributes)
-        writable = {info.id.replace("-", "_"): type_of(info.value_type) for info in table.values() if info.writable}
-        return Script(self.text, words_of(effect), writable)
+        return Script(self.text, words_of(effect), writable_of(effect))
 
     def act(self, moment: Moment, rows: Rows) -> None:
         script = self.formula(moment.scene.effect)

@@ -11,6 +11,7 @@ from pydantic import PrivateAttr
 from hailridge.core.formulas.formula import Formula, faults_of, mentions_of
 from hailridge.core.formulas.reading import Words
 from hailridge.core.kinds.fields.base import ShareField, in_space_of
+from hailridge.core.kinds.words import standing
 from hailridge.core.state.particles import Array
 from hailridge.model import fields
 
@@ -22,6 +23,29 @@ NAMES = (
     "The last line is the value, 0 to 1; lines before it give values names. *position* (.x .y .z, in metres), *time*, *frame*; field(\"…\"), "
     "distance_to(\"…\"), dial(\"…\"); sin, cos, abs, min, max, clamp, mix, step, smoothstep, length, distance, noise, remap, and more."
 )
+
+
+def words_of_fields(effect: Any) -> Words:
+    """What a field by formula may name."""
+    known = {
+        "field": {field.id: field.label for field in effect.fields},
+        "shape": {shape.id: shape.label for shape in effect.shapes},
+        "dial": {dial.id: dial.label for dial in effect.dials if dial.type == "number"},
+    }
+    lookups: Any = {call: (names, "number") for call, names in LOOKUPS.items()}
+    return Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known, poses=True)
+
+
+def environment_of(carrier: str | None, scene: Any, points: Array, time: float) -> dict[str, Any]:
+    """What it is given at some places (n, 3) and a time (s)."""
+    return {
+        "position": np.asarray(in_space_of(carrier, scene, points), np.float64), "time": np.float64(time),
+        "frame": np.float64(time * scene.effect.clock.frames_per_second),
+        "field": lambda name: scene.field_strength(name, points, time),
+        "distance_to": lambda name: scene.pose(name).closest(points)[1],
+        "dial": lambda name: np.float64(scene.dials[name].value),
+        "pose": lambda name: standing(scene.pose(name).transform),
+    }  # fmt: skip
 
 
 class FormulaField(ShareField):
@@ -43,13 +67,7 @@ class FormulaField(ShareField):
     def read(self, effect: Any) -> Formula:
         """The formula, read once. Raises FormulaError."""
         if self._formula is None:
-            known = {
-                "field": {field.id: field.label for field in effect.fields},
-                "shape": {shape.id: shape.label for shape in effect.shapes},
-                "dial": {dial.id: dial.label for dial in effect.dials if dial.type == "number"},
-            }
-            lookups: Any = {call: (names, "number") for call, names in LOOKUPS.items()}
-            self._formula = Formula(self.text, Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known))
+            self._formula = Formula(self.text, words_of_fields(effect))
         return self._formula
 
     def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
@@ -59,11 +77,5 @@ class FormulaField(ShareField):
         return mentions_of(self._formula, to)
 
     def shares(self, scene: Any, points: Array, time: float) -> Array:
-        environment = {
-            "position": np.asarray(in_space_of(self.carrier, scene, points), np.float64), "time": np.float64(time),
-            "frame": np.float64(time * scene.effect.clock.frames_per_second),
-            "field": lambda name: scene.field_strength(name, points, time),
-            "distance_to": lambda name: scene.pose(name).closest(points)[1],
-            "dial": lambda name: np.float64(scene.dials[name].value),
-        }  # fmt: skip
-        return np.broadcast_to(np.asarray(self.read(scene.effect)(environment), np.float64), (len(points),))
+        value = self.read(scene.effect)(environment_of(self.carrier, scene, points, time))
+        return np.broadcast_to(np.asarray(value, np.float64), (len(points),))
