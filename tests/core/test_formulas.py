@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from hailridge.core.formulas.formula import Formula, Script
@@ -175,6 +176,38 @@ class Written(unittest.TestCase):
         one = run(document(rule({"kind": "set", "attribute": "radius", "amount": {"kind": "as_it_is", "quantity": {"kind": "own_random", "seed": 3}}}), count=9))[-1]
         other = run(document(rule({"kind": "set", "attribute": "radius", "amount": formula("random(3)")}), count=9))[-1]
         np.testing.assert_array_equal(one.columns["radius"], other.columns["radius"])
+
+    def test_vectors_of_neighbours_and_surfaces(self) -> None:
+        """Against SciPy's k-d tree; the surface against a sphere's own formula."""
+        own = [{"id": name, "label": name, "type": "vector", "initial": [0, 0, 0]} for name in ("second", "pace", "middle", "out", "way", "all")]
+        cloud = {"kind": "box", "id": "cloud", "label": "Cloud", "size": [2, 2, 2]}
+        ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 0.4, "position": [0.1, 0.2, 0.3]}
+        text = (
+            'second = way_of("Around", 2)\npace = vector_of("Around", "velocity")\nmiddle = mean_vector_of("Around", "velocity")\n'
+            'way = way_to("Ball")\nout = normal_of("ball")\nall = way_of("Around", which="mean")'
+        )
+        crowd = {"id": "n", "label": "Around", "reach": 0.6}
+        source = {"shape": "cloud", "placement": {"kind": "inside"}, "speed": 0.0, "direction": {"kind": "any"}}
+        raw = document(write('velocity = vec3(id, 0, 1)', ), rule({"kind": "formula", "text": text}, id="then"), count=200, shapes=[cloud, ball], source=source,
+                       attributes=own, neighbourhoods=[crowd], clock={"duration": 0.1})  # fmt: skip
+        self.assertEqual(read_effect(raw).problems, [])
+        columns = run(raw, 0)[-1].columns
+        places, velocity = columns["position"].astype(np.float64), columns["velocity"].astype(np.float64)
+        tree = cKDTree(places)
+        distances, order = tree.query(places, k=3)
+        for row in range(200):
+            near = [other for other in tree.query_ball_point(places[row], 0.6) if other != row]
+            second = places[order[row, 2]] - places[row] if distances[row, 2] <= 0.6 else np.zeros(3)
+            np.testing.assert_allclose(columns["own second"][row], second, atol=1e-5)
+            np.testing.assert_allclose(columns["own pace"][row], velocity[order[row, 1] if near else row], atol=1e-5)
+            np.testing.assert_allclose(columns["own middle"][row], velocity[near].mean(axis=0) if near else velocity[row], atol=1e-3)
+            np.testing.assert_allclose(columns["own all"][row], (places[near] - places[row]).mean(axis=0) if near else np.zeros(3), atol=1e-5)
+        away = places - [0.1, 0.2, 0.3]
+        unit = away / np.linalg.norm(away, axis=1)[:, None]
+        np.testing.assert_allclose(columns["own out"], unit, atol=1e-5)
+        np.testing.assert_allclose(columns["own way"], unit * (0.4 - np.linalg.norm(away, axis=1))[:, None], atol=1e-5)
+        told = read_effect(document(write('velocity = vector_of("Around", "radius")'), neighbourhoods=[crowd])).problems
+        self.assertIn("'radius' is one number; ask for it with value_of", told[0].text)
 
     def test_same_condition_as_the_sentence(self) -> None:
         plain = run(document(rule({"kind": "remove"}, condition=compare("speed", "above", 3.0)), rule({"kind": "gravity"}), count=20, speed={"kind": "spread", "value": 2.0, "spread": 1.0}))

@@ -2204,7 +2204,7 @@ export interface components {
              * Sort
              * @enum {string}
              */
-            sort: "attribute" | "clock" | "quantity" | "function" | "thing" | "constant";
+            sort: "attribute" | "clock" | "quantity" | "function" | "thing" | "constant" | "snippet";
             /**
              * Type
              * @enum {string}

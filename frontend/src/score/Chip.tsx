@@ -12,7 +12,7 @@ import { CurveChip } from "./CurveChip";
 import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
 import { ChoiceChip, ManyChip, ReferenceChip } from "./references";
-import { FormulaChip } from "./FormulaChip";
+import { FormulaChip } from "./formula/FormulaChip";
 import { ColorsChip, NumbersChip } from "./lists";
 import { PictureChip } from "./PictureChip";
 import { RampChip } from "./RampChip";

@@ -2,7 +2,7 @@
 
 import { Popover as RadixPopover } from "radix-ui";
 import { flushSync } from "react-dom";
-import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
+import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode, type RefObject } from "react";
 import { cx } from "@/ui/cx";
 import { unlessTaken } from "./focus";
 
@@ -10,7 +10,9 @@ interface PopoverProps {
   trigger: ReactNode;
   children: ReactNode;
   label: string;
-  wide?: boolean;
+  wide?: boolean | "more";
+  /** Takes Escape before the box does; says whether it had a use for it. */
+  escapeRef?: RefObject<(() => boolean) | null>;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
 }
@@ -55,7 +57,7 @@ class Place {
 /** Closes the box around it. */
 export const PopoverClose = RadixPopover.Close;
 
-export function Popover({ trigger, children, label, wide, open, onOpenChange }: PopoverProps) {
+export function Popover({ trigger, children, label, wide, escapeRef, open, onOpenChange }: PopoverProps) {
   const [own, setOwn] = useState(false);
   const opener = useRef<HTMLButtonElement>(null);
   const place = useMemo(() => new Place(), []);
@@ -116,6 +118,11 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
             (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input]`) ?? box).focus();
           }}
           onCloseAutoFocus={unlessTaken}
+          onEscapeKeyDown={(event) => escapeRef?.current?.() && event.preventDefault()}
+          // The lists of an editor in it hang off the page, but belong to it.
+          onInteractOutside={(event) => {
+            if (event.target instanceof Element && event.target.closest(".cm-tooltip")) event.preventDefault();
+          }}
           onKeyDown={walk}
           tabIndex={-1}
           side="bottom"
@@ -125,7 +132,7 @@ export function Popover({ trigger, children, label, wide, open, onOpenChange }: 
           className={cx(
             "z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto",
             "rounded-md border border-line bg-raised p-3 shadow-xl outline-none",
-            `${wide ? "w-96" : "w-80"}`,
+            wide === "more" ? "w-[34rem]" : wide ? "w-96" : "w-80",
           )}
         >
           {children}

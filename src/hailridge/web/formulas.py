@@ -19,7 +19,7 @@ class WordOut(BaseModel):
 
     word: str
     insert: str
-    sort: Literal["attribute", "clock", "quantity", "function", "thing", "constant"]
+    sort: Literal["attribute", "clock", "quantity", "function", "thing", "constant", "snippet"]
     type: Literal["number", "vector", "flag"]
     unit: str
     help: str

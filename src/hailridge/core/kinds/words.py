@@ -13,12 +13,13 @@ from pydantic import ValidationError
 from hailridge.core.formulas.formula import Computed
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Type
 from hailridge.core.formulas.reading import SPACES, Reader, Words, identified, nearest
+from hailridge.core.kinds.vectors import VECTOR_WORDS
 from hailridge.core.scene.moment import Moment
 from hailridge.core.space.transforms import Transform
 from hailridge.core.state.particles import Rows
 from hailridge.model.attributes import WIDE, table_of
 from hailridge.model.collections import COLLECTIONS
-from hailridge.model.kind import declared, kinds
+from hailridge.model.kind import Part, declared, kinds
 from hailridge.model.parts import Amount, Quantity
 
 CLOCK: dict[str, Type] = {"time": "number", "frame": "number", "dt": "number"}
@@ -60,7 +61,8 @@ def words_of(effect: Any) -> Words:
         assert issubclass(cls, Quantity)
         word = cls.word or tag
         if word not in taken:
-            readings[word] = type_of(cls.value_type), _reader(tag, cls, effect, known)
+            readings[word] = type_of(cls.value_type), _reader({"kind": tag}, cls, effect, known)
+    readings |= {word: ("vector", _reader({}, cls, effect, known)) for word, cls in VECTOR_WORDS.items()}
     readings |= {short: readings[tag] for short, tag in SHORT.items()}
     readings["dial"] = "number", _dial_reader({dial.id: type_of(dial.type) for dial in effect.dials}, known["dial"])
     own = {info.id.replace("-", "_"): info.id for info in table.values() if info.own}
@@ -80,11 +82,11 @@ def _dial_reader(types: Mapping[str, Type], known: Mapping[str, str]) -> Reader:
     return read
 
 
-def _reader(tag: str, cls: type[Quantity], effect: Any, known: Mapping[str, Mapping[str, str]]) -> Reader:
-    """Makes a quantity of what stands in the brackets of its call: its fields, in order or by name."""
+def _reader(tag: Mapping[str, str], cls: type[Part], effect: Any, known: Mapping[str, Mapping[str, str]]) -> Reader:
+    """Makes a quantity, or a vector, of what stands in the brackets of its call: its fields, in order or by name."""
     places = [(name, ui) for name, ui in declared(cls) if ui]
 
-    def read(in_order: list[Any], by_name: dict[str, Any]) -> tuple[Quantity, list[tuple[str, str]]]:
+    def read(in_order: list[Any], by_name: dict[str, Any]) -> tuple[Part, list[tuple[str, str]]]:
         if len(in_order) > len(places):
             raise ValueError(f"takes {len(places)} values at most" if places else "takes nothing")
         given = {**{name: value for (name, _ui), value in zip(places, in_order, strict=False)}, **by_name}
@@ -99,7 +101,7 @@ def _reader(tag: str, cls: type[Quantity], effect: Any, known: Mapping[str, Mapp
         if missing:
             raise ValueError(f"needs the name of {_article(missing[0])}")
         try:
-            part = cls.model_validate({"kind": tag, **given})
+            part = cls.model_validate({**tag, **given})
         except ValidationError as error:
             first = error.errors()[0]
             raise ValueError(f"{first['loc'][0] if first['loc'] else 'value'}: {first['msg'].lower()}") from None

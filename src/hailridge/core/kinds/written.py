@@ -21,10 +21,8 @@ FURTHEST = 1e30
 """What counts in place of infinity."""
 
 HELP = (
-    "The last line is the value; lines before it give values names. Attributes by name: age, speed, radius, position (.x .y .z) and your own; "
-    "*time*, *frame*, *dt*, *id*, *generation*. Every other quantity is a call with its fields: height(), field(\"Veil\"), distance_to(\"Dome\"), "
-    "neighbours(distance=0.2), random(7); dial(\"…\"). Functions: sin, cos, abs, min, max, clamp, mix, step, smoothstep, remap, vec3, length, dot, "
-    "cross, normalize, noise, curl, hsv and more; in_world(\"Shape\", place) and in_space_of(\"Shape\", position) for places of a shape's own."
+    "The last line is the value; lines before it give values names. Read attributes by name (age, velocity.y), the clock (time), who it is (id), and "
+    "ask with brackets: height(), field(\"Veil\"), random(7). Ctrl+Space lists all that can be named."
 )
 
 

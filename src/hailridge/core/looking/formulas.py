@@ -13,6 +13,7 @@ from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, HELP, PARTS,
 from hailridge.core.formulas.reading import SPACES, FormulaError, Words
 from hailridge.core.kinds.actions.formula import writable_of
 from hailridge.core.kinds.fields.formula import environment_of, words_of_fields
+from hailridge.core.kinds.vectors import VECTOR_WORDS
 from hailridge.core.kinds.words import CLOCK, SHORT, Surroundings, words_of
 from hailridge.core.looking.observe import row_of, rows_of
 from hailridge.core.scene.moment import Moment
@@ -25,13 +26,24 @@ Sort = Literal["value", "lines", "field"]
 """What a formula is: one value of a particle; lines that give attributes values; a field."""
 
 
+SNIPPETS = (
+    ("circle", "turn = tau * time / 4\nposition = vec3(cos(turn), 1, sin(turn))", "Round a place, once in four seconds."),
+    ("each_its_own", "mix(0.5, 1.5, random(1))", "A number between two, another one for each particle, the same for life."),
+    ("every_third", "id % 3 == 0", "Every third particle."),
+    ("breathing", "0.5 + 0.5 * sin(tau * (time / 2 + random(2)))", "Up and down between 0 and 1, each at its own time."),
+    ("flow", "velocity += 2 * curl(position * 1.5) * dt", "Carried by a flow that neither gathers nor thins."),
+    ("rainbow", "color = hsv(fract(id / 12), 0.6, 0.95)", "Twelve hues, one after the other."),
+)
+"""Ready-made pieces: what completion calls them, their text, and what they do."""
+
+
 @dataclass(frozen=True)
 class Word:
     """Something that a formula may name: how it is written (`insert`, with what stands in its brackets), its type and unit, and what it is."""
 
     word: str
     insert: str
-    sort: Literal["attribute", "clock", "quantity", "function", "thing", "constant"]
+    sort: Literal["attribute", "clock", "quantity", "function", "thing", "constant", "snippet"]
     type: Type
     unit: str
     help: str
@@ -96,7 +108,8 @@ def _given(line: int, name: str, kind: Type, value: Any, number: int, own: int |
 def vocabulary(effect: Any, fields: bool) -> list[Word]:
     """All that a formula of an effect may name; `fields`: one that is a field."""
     words = words_of_fields(effect) if fields else words_of(effect)
-    return [*_variables(effect, words), *_things(words), *([] if fields else _quantities(words)), *_functions(words)]
+    ready = () if fields else (Word(name, text, "snippet", "number", "", what) for name, text, what in SNIPPETS)
+    return [*_variables(effect, words), *_things(words), *([] if fields else _quantities(words)), *_functions(words), *ready]
 
 
 def _variables(effect: Any, words: Words) -> Iterator[Word]:
@@ -132,7 +145,7 @@ def _quantities(words: Words) -> Iterator[Word]:
     for name, (kind, _reader) in words.readings.items():
         if name == "dial" or name in ("field", "distance_to"):
             continue
-        cls: Any = kinds("quantity")[tags[name]]
+        cls: Any = VECTOR_WORDS[name] if name in VECTOR_WORDS else kinds("quantity")[tags[name]]
         needed = [part for part, ui in declared(cls) if ui and cls.model_fields[part].is_required()]
         firsts = [next(iter(words.known.get(str(ui.get("to")), {}).values()), "") for part, ui in declared(cls) if ui and part in needed]
         brackets = ", ".join(f'"{first}"' for first in firsts)

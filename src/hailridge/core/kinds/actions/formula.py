@@ -17,11 +17,9 @@ from hailridge.model import fields
 from hailridge.model.attributes import table_of
 
 HELP = (
-    "A line for each value: a name for use further down (swing = sin(time)), or an attribute that is given it (radius = 0.1 * swing; "
-    "velocity.y += 9 * dt; wetness *= 0.5). Attributes by name, yours too; *time*, *frame*, *dt* (seconds of the step), *id*, *generation*. Every "
-    "other quantity is a call with its fields: height(), field(\"Veil\"), neighbours(distance=0.2), random(7); dial(\"…\"). Functions: sin, cos, "
-    "abs, min, max, clamp, mix, step, smoothstep, remap, vec3, length, dot, cross, normalize, noise, curl, hsv and more; "
-    "in_world(\"Shape\", place) and in_space_of(\"Shape\", position) for places of a shape's own."
+    "A line for each value: a name for use further down (swing = sin(time)), or an attribute that is given it (radius = swing / 9; velocity.y += dt)."
+    " Read attributes by name, the clock (time, dt), who it is (id), and ask with brackets: height(), field(\"Veil\"), random(7). Ctrl+Space lists "
+    "all that can be named."
 )
 
 

@@ -1,0 +1,49 @@
+/** A formula inside a sentence; its editor opens with it. */
+
+import { Suspense, lazy, useRef } from "react";
+import type { FieldInfo } from "@/api/client";
+import type { Path } from "@/state/document";
+import { useSession } from "@/state/use";
+import { Popover } from "@/ui/controls";
+import { EditorHead } from "../editors";
+import type { Sort } from "./asking";
+
+const FormulaEditor = lazy(() => import("./FormulaEditor").then((module) => ({ default: module.FormulaEditor })));
+
+const SHOWN = 60;
+
+/** What a formula is, by where it stands. */
+const sortAt = (path: Path): Sort =>
+  path[0] === "fields" ? "field" : ["actions", "otherwise"].includes(String(path.at(-3))) ? "lines" : "value";
+
+/** The line that says most in a sentence: the last one. */
+const last = (value: string): string => value.trim().split("\n").at(-1) ?? "";
+
+export function FormulaChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
+  const session = useSession();
+  const escapeRef = useRef<(() => boolean) | null>(null);
+  const line = last(value);
+  return (
+    <Popover
+      wide="more"
+      label={field.label}
+      escapeRef={escapeRef}
+      trigger={
+        <button type="button" className="chip text-left font-mono text-[12px]" aria-label={`${field.label}: ${value}`}>
+          {value.trim().includes("\n") && "… "}
+          {line.length > SHOWN ? `${line.slice(0, SHOWN - 2)}…` : line || "write a formula"}
+        </button>
+      }
+    >
+      <EditorHead
+        label={field.label}
+        help={field.help}
+        changed={value !== field.default}
+        onReset={() => session.edit(path, field.default as string)}
+      />
+      <Suspense fallback={<div className="h-24" />}>
+        <FormulaEditor label={field.label} value={value} path={path} sort={sortAt(path)} escapeRef={escapeRef} />
+      </Suspense>
+    </Popover>
+  );
+}

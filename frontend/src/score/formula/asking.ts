@@ -1,0 +1,56 @@
+/** What the server says of a formula: what can be named, and what it gives at the frame that is shown. */
+
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answered, api } from "@/api/client";
+import type { components } from "@/api/generated";
+import { useRun, useStudio } from "@/state/use";
+import type { Word } from "./language";
+import type { Looked } from "./live";
+
+export type Sort = NonNullable<components["schemas"]["Draft"]["sort"]>;
+
+const NO_WORDS: Word[] = [];
+
+export function useWords(fields: boolean): Word[] {
+  const trial = useRun((state) => state.trial);
+  const found = useQuery({
+    queryKey: ["words", trial?.id, fields],
+    queryFn: () =>
+      answered(
+        api.GET("/api/trials/{trial_id}/words", {
+          params: { path: { trial_id: trial!.id }, query: { fields } },
+        }),
+      ),
+    enabled: trial !== null,
+    placeholderData: keepPreviousData,
+  });
+  return found.data ?? NO_WORDS;
+}
+
+/** While it plays, values are asked for so many times a second of the effect. */
+const GLANCES = 2;
+
+/** What is wrong with a text, or what its lines give: now, where the frame has been computed, else of the latest that was. */
+export function useLooked(text: string, sort: Sort, who: string[], particle: number | null): Looked | null {
+  const trial = useRun((state) => state.trial);
+  const frame = useStudio(({ playing, frame: at, document }) => {
+    const every = playing ? Math.max(1, Math.round(document.clock.frames_per_second / GLANCES)) : 1;
+    return Math.floor(at / every) * every;
+  });
+  const there = trial !== null && trial.computed > 0;
+  const number = there ? Math.min(frame, trial.computed - 1) : -1;
+  const found = useQuery({
+    queryKey: ["formula", trial?.id, number, text, sort, who, particle],
+    queryFn: () =>
+      answered(
+        api.POST("/api/trials/{trial_id}/frames/{number}/formula", {
+          params: { path: { trial_id: trial!.id, number } },
+          body: { text, sort, who, particle },
+        }),
+      ),
+    enabled: there,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return found.data ?? null;
+}
