@@ -15,12 +15,12 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from benchmarks import against, contact, crowds, edges, looks, measures, motion, page, reproduction, rules, setting_up, yardstick
+from benchmarks import against, contact, crowds, edges, formulas, looks, measures, motion, page, reproduction, rules, setting_up, yardstick
 from benchmarks.figures import Figure
 
 MOTION = [motion.births, motion.forces, motion.frame_rates, motion.live_tuning]
 
-ALL = [*measures.ALL, *MOTION, *rules.ALL, *crowds.ALL, *reproduction.ALL, *contact.ALL, *looks.ALL, *edges.ALL, *page.ALL]
+ALL = [*measures.ALL, *MOTION, *rules.ALL, *crowds.ALL, *reproduction.ALL, *contact.ALL, *formulas.ALL, *looks.ALL, *edges.ALL, *page.ALL]
 
 ON_DEMAND = [setting_up.set_up]
 

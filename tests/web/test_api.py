@@ -178,7 +178,7 @@ class Effects(ApiCase):
         # In reading order, by the numbers of the files and not as text.
         self.assertEqual(
             [page["id"] for page in pages][:2] + [page["id"] for page in pages][-3:],
-            ["first", "rules", "neighbourhoods", "births", "contact"],
+            ["first", "rules", "neighbourhoods", "births", "contact", "formulas"],
         )
         # Ramps that ship come along for drawing, as evenly spaced colours.
         self.assertEqual((catalogue["ramps"]["viridis"][0], len(catalogue["ramps"]["rime"])), ("#440154", 33))
