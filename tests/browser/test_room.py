@@ -135,7 +135,7 @@ class Room(BrowserCase):
         page = self.open_demo()
         page.evaluate("document.activeElement.blur()")
         page.keyboard.press("/")
-        page.keyboard.type("bounce")
+        page.keyboard.type("gutter")
         page.get_by_text("2 found").wait_for()
         self.assertFalse(self.rule("Gusts").is_visible())
         page.keyboard.press("Enter")
