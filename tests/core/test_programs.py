@@ -12,6 +12,7 @@ from hailridge.core.formulas.formula import Formula
 from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kernels import formulas as op
 from hailridge.core.kernels import threads
+from hailridge.core.kernels.noise import SMOOTH, layered
 from hailridge.core.kinds.words import NO_CALLS, words_of
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
@@ -57,6 +58,29 @@ class Programs(unittest.TestCase):
         x = np.linspace(-3, 3, 1000)
         wanted = sum(np.sin(x * n) for n in range(1, 60))
         np.testing.assert_allclose(Formula(text, PLACE)({"x": x}), wanted, rtol=1e-12, atol=1e-12)
+
+    def test_waves_and_exponentials_to_the_last_places(self) -> None:
+        """Against NumPy's: two units in the last place, large and odd values too; in place and for any number at once."""
+        draw = np.random.default_rng(3)
+        x = np.concatenate([draw.normal(0, 3, 5000), draw.uniform(-9e4, 9e4, 5000), np.arange(-400, 400) * np.pi / 2, [0.0, -0.0, 1e-300]])
+        wide = np.concatenate([x, [1e6, -3e9, 1e300, np.inf, np.nan]])
+        with np.errstate(all="ignore"):
+            for text, law in (("sin(x)", np.sin), ("cos(x)", np.cos)):
+                for values in (x, wide):
+                    found = Formula(text, PLACE)({"x": values})
+                    np.testing.assert_allclose(found, law(values), rtol=0, atol=2.3e-16)
+                self.assertLess(np.nanmax(np.abs(Formula(text, PLACE)({"x": x[:5000]}) / law(x[:5000]) - 1)), 1e-13)
+            for values in (draw.uniform(-690, 690, 5000), np.array([-750.0, 710.0, 709.5, -745.0, np.inf, -np.inf, np.nan, 0.0])):
+                np.testing.assert_allclose(Formula("exp(x)", PLACE)({"x": values}), np.exp(values), rtol=4.5e-16)
+            np.testing.assert_allclose(Formula("sin(cos(exp(sin(x))))", PLACE)({"x": x}), np.sin(np.cos(np.exp(np.sin(x)))), atol=1e-15)
+
+    def test_noise_is_that_of_noise_fields(self) -> None:
+        """One octave of them; nothing at lattice points (Perlin 2002)."""
+        places = np.random.default_rng(4).uniform(-40, 40, (3000, 3)).astype(np.float32)
+        out = np.empty(3000, np.float32)
+        layered(3000, places, np.int64(SMOOTH), np.int64(1), 0.5, np.zeros(3, np.float32), np.array([9], np.uint32), out)
+        np.testing.assert_allclose(Formula("noise(p, 9)", PLACE)({"p": places}), out, atol=2e-6)
+        np.testing.assert_array_equal(Formula("noise(p)", PLACE)({"p": np.round(places)}), 0)
 
     def test_what_nobody_needs_is_not_asked_for(self) -> None:
         formula = Formula("unused = p.y * 3\nx + 1", PLACE)

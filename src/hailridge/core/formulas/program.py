@@ -92,13 +92,13 @@ class Builder:
         for place, slot in enumerate(order):
             what, *operands = made[slot]
             places = [register[operand] for operand in operands]
-            # An instruction may write where it reads: it goes item by item.
-            free += [register[operand] for operand in set(operands) if operand in made and last[operand] == place and operand not in results]
+            # Never where it reads: several items are done at once only where nothing that is read is written.
             if free:
                 register[slot] = free.pop()
             else:
                 register[slot] = highest
                 highest += 1
+            free += [register[operand] for operand in set(operands) if operand in made and last[operand] == place and operand not in results]
             code.append([what, register[slot], *places, *[0] * (4 - len(places))])
         return Program(
             tuple(what for what, _slot in given), np.array([self._values[slot] for slot in constants]),

@@ -15,6 +15,7 @@ from hailridge.core.formulas.program import WHOLE, Builder, Slots
 from hailridge.core.kernels import formulas as op
 
 LONGEST = 2000
+LONGEST_NAME = 60
 MOST_PARTS = 400
 """Of a formula's tree; one written by hand has about thirty."""
 
@@ -341,11 +342,16 @@ def fault_at(node: ast.AST, text: str) -> FormulaError:
 
 def unknown_at(node: ast.AST, text: str, name: str, known: list[str]) -> FormulaError:
     """An error about a word that is not known, with the nearest that is."""
-    close = get_close_matches(name, known, n=1)
+    close = closest(name, known)
     more = f"; did you mean '{close[0]}'?" if close else ""
     return FormulaError(text + more, getattr(node, "lineno", 1), getattr(node, "col_offset", 0) + 1, name, close[0] if close else "")
 
 
+def closest(name: str, known: list[str]) -> list[str]:
+    """The known word nearest to a name, if any is near. Comparing takes as long as both are: nobody misspells a whole page."""
+    return get_close_matches(name, known, n=1) if len(name) <= LONGEST_NAME else []
+
+
 def nearest(name: str, known: list[str]) -> str:
-    close = get_close_matches(name, known, n=1)
+    close = closest(name, known)
     return f"; did you mean '{close[0]}'?" if close else ""

@@ -8,7 +8,8 @@ import numpy as np
 
 from hailridge.core.kernels.array_types import Float64Rows, Float64s, Int32Rows, Int64, Int64s
 from hailridge.core.kernels.compiling import helper, kernel, piece
-from hailridge.core.kernels.noise import curl_block, noise_with_slope
+from hailridge.core.kernels.noise import curl_block, noise_value
+from hailridge.core.kernels.waves import exponentials, waves
 
 BLOCK = 256
 """Items that are computed at once: with some dozens of registers they fit into the second cache."""
@@ -131,17 +132,14 @@ def _one(what, r, into, a, m):  # type: ignore[no-untyped-def]
         for i in range(m):
             r[into, i] = np.sqrt(r[a, i])
     elif what == EXPONENTIAL:
-        for i in range(m):
-            r[into, i] = np.exp(r[a, i])
+        exponentials(r[a], r[into], m)
     elif what == LOGARITHM:
         for i in range(m):
             r[into, i] = np.log(r[a, i])
     elif what == SINE:
-        for i in range(m):
-            r[into, i] = np.sin(r[a, i])
+        waves(r[a], r[into], m, 0)
     elif what == COSINE:
-        for i in range(m):
-            r[into, i] = np.cos(r[a, i])
+        waves(r[a], r[into], m, 1)
     elif what == TANGENT:
         for i in range(m):
             r[into, i] = np.tan(r[a, i])
@@ -161,12 +159,10 @@ def _noise(r, into, x, y, z, seed, m):  # type: ignore[no-untyped-def]
     """Gradient noise of a place; a seed that is no number gives none."""
     for i in range(m):
         own = r[seed, i]
-        if np.isfinite(own):
-            salt = np.uint32(np.int64(own) & 0xFFFFFF)
-            value = noise_with_slope(np.float32(r[x, i]), np.float32(r[y, i]), np.float32(r[z, i]), salt)[0]
-            r[into, i] = np.float64(value)
-        else:
-            r[into, i] = np.nan
+        seeded = abs(own) < 1e18
+        salt = np.uint32(np.int64(own if seeded else 0.0) & 0xFFFFFF)
+        value = np.float64(noise_value(np.float32(r[x, i]), np.float32(r[y, i]), np.float32(r[z, i]), salt))
+        r[into, i] = value if seeded else np.nan
 
 
 @piece

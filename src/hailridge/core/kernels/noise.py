@@ -208,6 +208,29 @@ def _corner_value(hx, hy, hz, salt, u, v, w):  # type: ignore[no-untyped-def]
     return (first if h & _ONE == 0 else -first) + (second if h & np.uint32(2) == 0 else -second)
 
 
+@helper
+def noise_value(x, y, z, salt):  # type: ignore[no-untyped-def]
+    """Gradient noise at a place, without slopes and without branches: one octave of `layered`."""
+    one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
+    layer = np.uint32(salt * _P3)
+    fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+    u, v, w = x - fx, y - fy, z - fz
+    x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
+    z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
+    x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
+    su = u * u * u * (u * (u * six - fifteen) + ten)
+    sv = v * v * v * (v * (v * six - fifteen) + ten)
+    sw = w * w * w * (w * (w * six - fifteen) + ten)
+    ru, rv, rw = one - su, one - sv, one - sw
+    low = rv * (ru * _corner_value(x0, y0, z0, layer, u, v, w) + su * _corner_value(x1, y0, z0, layer, u - one, v, w)) + sv * (
+        ru * _corner_value(x0, y1, z0, layer, u, v - one, w) + su * _corner_value(x1, y1, z0, layer, u - one, v - one, w)
+    )
+    high = rv * (ru * _corner_value(x0, y0, z1, layer, u, v, w - one) + su * _corner_value(x1, y0, z1, layer, u - one, v, w - one)) + sv * (
+        ru * _corner_value(x0, y1, z1, layer, u, v - one, w - one) + su * _corner_value(x1, y1, z1, layer, u - one, v - one, w - one)
+    )
+    return rw * low + sw * high
+
+
 SMOOTH, BILLOWS, RIDGES = 0, 1, 2
 """What is made of the noise of each octave: as it is, its size, or its size turned over."""
 
