@@ -177,7 +177,7 @@ class Effects(ApiCase):
         self.assertTrue(all(page["title"] and len(page["text"]) > 200 for page in pages))
         # In reading order, by the numbers of the files and not as text.
         self.assertEqual(
-            [page["id"] for page in pages][:2] + [page["id"] for page in pages][-3:],
+            [page["id"] for page in pages][:2] + [page["id"] for page in pages][-4:],
             ["first", "rules", "neighbourhoods", "births", "contact", "formulas"],
         )
         # Ramps that ship come along for drawing, as evenly spaced colours.
