@@ -971,6 +971,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/frames/{number}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Table
+         * @description A window of everybody at a frame.
+         */
+        post: operations["get_table_api_trials__trial_id__frames__number__table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/table.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save Table
+         * @description The whole table as CSV (RFC 4180) or Parquet: a row a particle, its number and group, then the columns; vectors as three.
+         */
+        post: operations["save_table_api_trials__trial_id__frames__number__table__ending__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}/touches": {
         parameters: {
             query?: never;
@@ -1186,41 +1226,6 @@ export interface components {
              * @description Go on from that frame of this trial, provisionally.
              */
             onward?: string | null;
-        };
-        /**
-         * Asked
-         * @description What is to be made. Sizes in pixels.
-         */
-        Asked: {
-            /**
-             * First
-             * @default 0
-             */
-            first: number;
-            /**
-             * Format
-             * @enum {string}
-             */
-            format: "still" | "png" | "webm" | "mp4";
-            /**
-             * Frames
-             * @default 1
-             */
-            frames: number;
-            /**
-             * Frames Per Second
-             * @default 24
-             */
-            frames_per_second: number;
-            /** Height */
-            height: number;
-            /**
-             * Name
-             * @default clip
-             */
-            name: string;
-            /** Width */
-            width: number;
         };
         /** AssetOut */
         AssetOut: {
@@ -1475,6 +1480,27 @@ export interface components {
             slot: string;
             /** Word */
             word: string;
+        };
+        /**
+         * ColumnOut
+         * @description A column of a window: three numbers a row for vectors, one after the other; null where there is no number. `low` and `high`: of all rows.
+         */
+        ColumnOut: {
+            /** Fault */
+            fault: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Text */
+            text: string;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "vector" | "flag";
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Draft
@@ -2054,6 +2080,26 @@ export interface components {
             summary: string;
         };
         /**
+         * TableOut
+         * @description `count` rows in all, `of` before anything was asked of them; `at` is the row of who was looked for.
+         */
+        TableOut: {
+            /** At */
+            at: number | null;
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Count */
+            count: number;
+            /** Fault */
+            fault: string;
+            /** Groups */
+            groups: string[];
+            /** Ids */
+            ids: number[];
+            /** Of */
+            of: number;
+        };
+        /**
          * Test
          * @description Whom to look for: the condition at `path` in the trial's document, or any other one, among groups (none: everyone).
          *
@@ -2192,6 +2238,42 @@ export interface components {
             reach: number;
         };
         /**
+         * Window
+         * @description A part of it: `limit` rows from `offset` on; `find` asks in which row a particle is.
+         */
+        Window: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /** Find */
+            find?: number | null;
+            /**
+             * Limit
+             * @default 200
+             */
+            limit: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /** Only */
+            only?: number[] | null;
+            /** Sort */
+            sort?: number | null;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /** Who */
+            who?: string[];
+        };
+        /**
          * WordOut
          * @description Something that a formula may name: how it is written, its type and unit, and what it is.
          */
@@ -2214,6 +2296,65 @@ export interface components {
             unit: string;
             /** Word */
             word: string;
+        };
+        /**
+         * Asked
+         * @description What is to be made. Sizes in pixels.
+         */
+        hailridge__web__clips__Asked: {
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "still" | "png" | "webm" | "mp4";
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
+            /**
+             * Frames Per Second
+             * @default 24
+             */
+            frames_per_second: number;
+            /** Height */
+            height: number;
+            /**
+             * Name
+             * @default clip
+             */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * Asked
+         * @description Which table: its columns and whom it shows as formulas, by which column it is sorted (none: by number), and only whom, where that is said.
+         */
+        hailridge__web__tables__Asked: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /** Only */
+            only?: number[] | null;
+            /** Sort */
+            sort?: number | null;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /** Who */
+            who?: string[];
         };
     };
     responses: never;
@@ -2306,7 +2447,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Asked"];
+                "application/json": components["schemas"]["hailridge__web__clips__Asked"];
             };
         };
         responses: {
@@ -3923,6 +4064,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Strays"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_table_api_trials__trial_id__frames__number__table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Window"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_table_api_trials__trial_id__frames__number__table__ending__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                ending: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["hailridge__web__tables__Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Validation Error */

@@ -35,6 +35,7 @@ from hailridge.web import (
     reference,
     searching,
     storage,
+    tables,
     touching,
     trials,
     uploads,
@@ -66,7 +67,7 @@ def create_app(
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
-    asked = (looking, formulas, searching, touching, measuring)
+    asked = (looking, formulas, tables, searching, touching, measuring)
     for module in (reference, effects, exchanging, trials, *asked, assets, pictures, uploads, clips, storage):
         app.include_router(module.router)
     _translate_errors(app)
