@@ -1002,7 +1002,7 @@ export interface paths {
         put?: never;
         /**
          * Save Table
-         * @description The whole table as CSV (RFC 4180) or Parquet: a row a particle, its number and group, then the columns; vectors as three.
+         * @description The whole table as CSV (RFC 4180), with tabs, or as Parquet: a row a particle, its number and group, then the columns; vectors as three.
          */
         post: operations["save_table_api_trials__trial_id__frames__number__table__ending__post"];
         delete?: never;
@@ -4120,7 +4120,7 @@ export interface operations {
             path: {
                 trial_id: string;
                 number: number;
-                ending: "csv" | "parquet";
+                ending: "csv" | "tsv" | "parquet";
             };
             cookie?: never;
         };
@@ -4138,6 +4138,7 @@ export interface operations {
                 content: {
                     "application/vnd.apache.parquet": unknown;
                     "text/csv": unknown;
+                    "text/tab-separated-values": unknown;
                 };
             };
             /** @description Validation Error */

@@ -23,6 +23,7 @@ import { TopBar } from "./TopBar";
 
 const Palette = lazy(() => import("./Palette").then((module) => ({ default: module.Palette })));
 const Shortcuts = lazy(() => import("./Shortcuts").then((module) => ({ default: module.Shortcuts })));
+const TableDrawer = lazy(() => import("@/table/TableDrawer").then((module) => ({ default: module.TableDrawer })));
 const Versions = lazy(() => import("./Versions").then((module) => ({ default: module.Versions })));
 
 export type Window = "palette" | "shortcuts" | "versions" | null;
@@ -129,6 +130,7 @@ function Opened({ picture }: { picture: string | null }) {
             {!stageOnly && <LensPane />}
             {stageOnly && <StageOnlyHint />}
           </div>
+          {!stageOnly && <Tabled />}
           {!stageOnly && <Clock />}
         </div>
       </div>
@@ -140,6 +142,17 @@ function Opened({ picture }: { picture: string | null }) {
       <FirstHints />
       <Conflict />
     </div>
+  );
+}
+
+function Tabled() {
+  const shown = useStudio((state) => state.table && !state.picturing);
+  return (
+    shown && (
+      <Suspense>
+        <TableDrawer />
+      </Suspense>
+    )
   );
 }
 

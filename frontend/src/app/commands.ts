@@ -92,7 +92,7 @@ export function commands(session: Session, open: Opening): Command[] {
   const list: Command[] = [];
   const group = (title: string) => (label: string, keys: string | undefined, run: () => void, release?: () => void) =>
     list.push({ name: `${title}: ${label}`, group: title, label, keys, run, release });
-  const switched = (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "onward") => () =>
+  const switched = (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "table" | "onward") => () =>
     session.set({ [name]: !session.state[name] } as Partial<SessionState>);
   const lens = (tab: LensTab) => () => {
     const { lens: now, lensOpen } = session.state;
@@ -133,6 +133,7 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Colour everybody by group", "B", switched("byGroup"));
   stage("Where things touch", "X", switched("touches"));
   stage("Who is far out", "Z", switched("strays"));
+  stage("Everybody in a table", "I", switched("table"));
   const before = (on: boolean) => () => session.set({ before: on });
   stage("As it was before the last edit (hold)", "V", before(true), before(false));
   if (session.state.comparing) stage("Done comparing", undefined, () => session.stopComparing());

@@ -135,6 +135,7 @@ function More() {
   const session = useSession();
   const touches = useStudio((state) => state.touches);
   const strays = useStudio((state) => state.strays);
+  const table = useStudio((state) => state.table);
   const file = useRef<HTMLInputElement>(null);
   const entries: MenuEntry[] = [
     {
@@ -147,6 +148,11 @@ function More() {
       hint: "Z",
       onSelect: () => session.set({ strays: !strays }),
     },
+    {
+      label: table ? "Close the table" : "Everybody in a table",
+      hint: "I",
+      onSelect: () => session.set({ table: !table }),
+    },
     { label: "A reference picture behind the stage…", onSelect: () => file.current?.click() },
   ];
   return (
@@ -157,7 +163,7 @@ function More() {
             type="button"
             aria-label="More to see"
             title="More to see"
-            className={`stage-button w-7 ${touches || strays ? "text-ice" : ""}`}
+            className={`stage-button w-7 ${touches || strays || table ? "text-ice" : ""}`}
           >
             <Layers className="size-3.5" />
           </button>

@@ -19,6 +19,8 @@ export interface Preferences {
   used: Record<string, number>;
   /** Remembered points of view, by effect. */
   bookmarks: Record<string, { name: string; position: number[]; target: number[] }[]>;
+  /** Columns of the table and whom it shows, by effect. */
+  tables: Record<string, { columns: string[]; where: string }>;
 }
 
 const NAME = "hailridge";
@@ -32,6 +34,7 @@ const FIRST: Preferences = {
   welcomed: false,
   used: {},
   bookmarks: {},
+  tables: {},
 };
 
 export function preferences(storage: Storage = localStorage): StoreApi<Preferences> {

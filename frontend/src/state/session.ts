@@ -98,6 +98,8 @@ export interface SessionState {
   touches: boolean;
   /** Whether the stage tells who is far out. */
   strays: boolean;
+  /** Whether everybody stands in a table under the stage. */
+  table: boolean;
   /** Whether the stage shows the finished picture. */
   picturing: boolean;
   /** Whether nothing but the stage is shown. */
@@ -173,6 +175,7 @@ export class Session {
       byGroup: false,
       touches: false,
       strays: false,
+      table: false,
       picturing: false,
       stageOnly: false,
       before: false,

@@ -91,19 +91,19 @@ def get_table(trial_id: str, number: int, window: Window, context: Shared) -> Ta
 
 @router.post(
     "/trials/{trial_id}/frames/{number}/table.{ending}", response_class=Response,
-    responses={200: {"content": {"text/csv": {}, "application/vnd.apache.parquet": {}}}},
+    responses={200: {"content": {"text/csv": {}, "text/tab-separated-values": {}, "application/vnd.apache.parquet": {}}}},
 )  # fmt: skip
-def save_table(trial_id: str, number: int, ending: Literal["csv", "parquet"], asked: Asked, context: Shared) -> Response:
-    """The whole table as CSV (RFC 4180) or Parquet: a row a particle, its number and group, then the columns; vectors as three."""
+def save_table(trial_id: str, number: int, ending: Literal["csv", "tsv", "parquet"], asked: Asked, context: Shared) -> Response:
+    """The whole table as CSV (RFC 4180), with tabs, or as Parquet: a row a particle, its number and group, then the columns; vectors as three."""
     trial = context.runs.trial(trial_id)
     table = _table(trial_id, number, asked, context)
     names, rows = rows_of_table(table, [group.label for group in trial.effect.groups])
-    if ending == "csv":
+    if ending != "parquet":
         out = io.StringIO()
-        writer = csv.writer(out)
+        writer = csv.writer(out, delimiter="," if ending == "csv" else "\t")
         writer.writerow(names)
         writer.writerows(zip(*rows, strict=True))
-        body, media = out.getvalue().encode(), "text/csv"
+        body, media = out.getvalue().encode(), "text/csv" if ending == "csv" else "text/tab-separated-values"
     else:
         try:
             body, media = parquet_of(names, rows), "application/vnd.apache.parquet"
