@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
@@ -10,6 +12,7 @@ from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server
+from tests.support import document, rule
 
 from benchmarks.figures import Figure
 
@@ -113,4 +116,50 @@ def played(page: Page) -> float:
     return (scripting() - begun) * 1000 / max(1, page.evaluate("window.played"))
 
 
-ALL = [page_weight_and_speed]
+TABLED = """async () => {
+  const wait = (time) => new Promise((resolve) => setTimeout(resolve, time));
+  const painted = () => new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
+  const first = () => document.querySelector("[data-row='0']")?.textContent ?? null;
+  const took = [];
+  let begun = performance.now();
+  window.dispatchEvent(new KeyboardEvent("keydown", { key: "i" }));
+  while (!first()) await wait(2);
+  await painted();
+  took.push(performance.now() - begun);
+  for (let turn = 0; turn < 4; turn++) {
+    await wait(400);
+    const before = first();
+    begun = performance.now();
+    document.querySelector("[aria-label^='Sort by speed']").click();
+    while (first() === before) await wait(2);
+    await painted();
+    took.push(performance.now() - begun);
+  }
+  return took;
+}"""
+
+
+def table_speed() -> Iterator[Figure]:
+    """The table of 100 000 particles: opened, and sorted by another column."""
+    crowd = document(rule({"kind": "gravity"}), count=100_000, speed={"kind": "spread", "value": 2.0, "spread": 1.0}, clock={"duration": 0.2})
+    with Server() as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.add_init_script(WELCOMED)
+        body = json.dumps({"document": crowd}).encode()
+        request = urllib.request.Request(f"{server.url}/api/effects", body, {"Content-Type": "application/json"})
+        made = json.load(urllib.request.urlopen(request))
+        opened, turned = [], []
+        for _turn in range(3):
+            page.goto(f"{server.url}/effects/{made['id']}")
+            page.get_by_text("all frames computed").wait_for(timeout=90_000)
+            page.wait_for_timeout(1500)
+            took = page.evaluate(TABLED)
+            opened.append(took[0])
+            turned += took[1:]
+        browser.close()
+    yield Figure("the table of 100,000 particles opened", median(opened), "ms", 500, reference=f"slowest {max(opened):.0f} ms", in_time=True)
+    yield Figure("the same, sorted by another column", median(turned), "ms", 300, reference=f"slowest {max(turned):.0f} ms", in_time=True)
+
+
+ALL = [page_weight_and_speed, table_speed]
