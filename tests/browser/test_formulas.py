@@ -128,3 +128,22 @@ class Crowd(Writing):
             near = np.linalg.norm(places[pairs[:, 0]] - places[pairs[:, 1]], axis=1)
             overlaps.append(np.maximum(radius[pairs].sum(axis=1) - near, 0).sum())
         self.assertLess(overlaps[-1], overlaps[0] / 2, f"{overlaps[0]:.2f} m of overlap become {overlaps[-1]:.2f} m")
+
+
+class Saying(Writing):
+    def test_what_a_sentence_says_becomes_one(self) -> None:
+        page = self.page
+        self.begin("Fountain")
+        self.key("r")
+        mine = self.rule("New rule")
+        self.click(mine.get_by_role("button", name="always"))
+        self.choose("expression", "a formula is true")
+        self.click(mine.get_by_role("button", name=re.compile("^Formula: ")))
+        self.write("height() > 1 and age < 2", "Formula")
+        self.click(page.get_by_role("button", name="Say it as a sentence"))
+        self.until(lambda: "all of these hold" in mine.inner_text() and "passes 1 m" in " ".join(mine.inner_text().split()), "in the words of the score")
+        self.told("a formula said as a sentence", 8)
+        condition = self.document()["rules"][-1]["condition"]
+        self.assertEqual([part["quantity"]["kind"] for part in condition["conditions"]], ["height", "age"])
+        self.key("Control+z")
+        self.until(lambda: "height() > 1" in mine.inner_text(), "taken back")

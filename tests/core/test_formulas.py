@@ -18,6 +18,7 @@ from hailridge.core.formulas.formula import Formula, Script
 from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kernels.noise import curl
 from hailridge.core.kinds.words import words_of
+from hailridge.core.looking.plainer import plainer
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.kind import references
@@ -213,6 +214,50 @@ class Written(unittest.TestCase):
         plain = run(document(rule({"kind": "remove"}, condition=compare("speed", "above", 3.0)), rule({"kind": "gravity"}), count=20, speed={"kind": "spread", "value": 2.0, "spread": 1.0}))
         by_hand = run(document(rule({"kind": "remove"}, condition=formula("speed > 3")), rule({"kind": "gravity"}), count=20, speed={"kind": "spread", "value": 2.0, "spread": 1.0}))
         self.assertEqual([frame.count for frame in plain], [frame.count for frame in by_hand])
+
+
+class Plainer(unittest.TestCase):
+    """Formulas that say no more than a sentence: the sentence does the same, and what needs a formula keeps it."""
+
+    own = [{"id": "wet-ness", "label": "Wetness", "initial": {"kind": "spread", "value": 0.5, "spread": 0.4}}, {"id": "cold", "label": "Cold", "type": "flag", "initial": 1}]
+
+    def made(self, slot: Any, text: str) -> Any:
+        return plainer(read_effect(document(attributes=self.own, dials=[{"id": "d", "label": "Pace", "value": 0.3}])), slot, text)
+
+    def test_what_there_is_a_sentence_for(self) -> None:
+        cases: list[tuple[Any, str, dict[str, Any]]] = [
+            ("quantity", "speed", {"kind": "speed"}), ("quantity", "wet_ness", {"kind": "attribute", "attribute": "wet-ness"}), ("quantity", "height()", {"kind": "height"}),
+            ("amount", "-0.5", {"kind": "fixed", "value": -0.5}), ("amount", "vec3(1, 2, -3)", {"kind": "fixed", "value": [1.0, 2.0, -3.0]}),
+            ("amount", '2 * dial("Pace")', {"kind": "dial", "dial": "d", "factor": 2.0}), ("condition", "cold", {"kind": "holds", "quantity": {"kind": "marked", "attribute": "cold"}}),
+        ]  # fmt: skip
+        for slot, text, wanted in cases:
+            with self.subTest(text):
+                found = self.made(slot, text)
+                self.assertEqual({name: found[name] for name in wanted}, wanted)
+
+    def test_the_sentence_does_the_same(self) -> None:
+        tests = ["speed > 2.5", "age >= 0.5 and wet_ness < 0.6", "not height() > 0.5", "cold", "number <= 7 or speed == 9"]
+        for text in tests:
+            with self.subTest(text):
+                found = self.made("condition", text.replace("number", "number()"))
+                raws = [document(rule({"kind": "remove"}, condition=condition, id="out"), rule({"kind": "gravity"}), count=40, attributes=self.own,
+                                 speed={"kind": "spread", "value": 2.5, "spread": 1.0}) for condition in (formula(text.replace("number", "number()")), found)]  # fmt: skip
+                one, other = (run(read_effect(raw), 30) for raw in raws)
+                self.assertEqual([frame.count for frame in one], [frame.count for frame in other])
+        for text in ("radius = 0.3", "velocity -= vec3(0, 9.81, 0) * dt", "radius = 0.1 * age", "wet_ness += 0.25 * dt", 'radius = dial("Pace")'):
+            with self.subTest(text):
+                raws = [document({"id": "write", "actions": [action]}, count=3, attributes=self.own, dials=[{"id": "d", "label": "Pace", "value": 0.3}])
+                        for action in (formula(text), self.made("action", text))]  # fmt: skip
+                one, other = (run(raw, 20)[-1].columns for raw in raws)
+                for name in ("radius", "velocity", "own wet-ness"):
+                    np.testing.assert_allclose(one[name], other[name], rtol=2e-5, atol=1e-6)
+
+    def test_what_needs_a_formula_keeps_it(self) -> None:
+        for slot, text in (("condition", "speed > age"), ("condition", "id % 3 == 0"), ("condition", "1 < speed < 2"), ("amount", "sin(age)"), ("amount", "velocity"), ("quantity", "velocity.x"),
+                           ("quantity", "time + 1"), ("action", "radius *= 0.5"), ("action", "velocity.y = 2"), ("action", "radius = 1\nopacity = 1"), ("action", "radius = velocity"),
+                           ("action", "time = 3"), ("amount", "speed >"), ("condition", "true"), ("amount", "touching(shape=None)")):  # fmt: skip
+            with self.subTest(text):
+                self.assertIsNone(self.made(slot, text))
 
 
 class Functions(unittest.TestCase):

@@ -1510,6 +1510,11 @@ export interface components {
             /** Particle */
             particle?: number | null;
             /**
+             * Slot
+             * @description What it stands for, where a plain sentence could stand in its place.
+             */
+            slot?: ("quantity" | "amount" | "condition" | "action") | null;
+            /**
              * Sort
              * @default value
              * @enum {string}
@@ -1837,6 +1842,13 @@ export interface components {
         /** LookedOut */
         LookedOut: {
             fault: components["schemas"]["FaultOut"] | null;
+            /**
+             * Plainer
+             * @description The part of a document that says the same as a sentence, where one does.
+             */
+            plainer?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * Type
              * @enum {string}

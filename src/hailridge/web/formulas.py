@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from hailridge.core.looking.formulas import Sort, looked_at, vocabulary
+from hailridge.core.looking.plainer import Slot, plainer
 from hailridge.web.context import Shared
 from hailridge.web.looking import check_names, names_told
 
@@ -36,6 +37,7 @@ class Draft(BaseModel):
 
     text: str = Field(max_length=4000)
     sort: Sort = "value"
+    slot: Slot | None = Field(None, description="What it stands for, where a plain sentence could stand in its place.")
     who: list[str] = Field(default_factory=list, max_length=200)
     particle: int | None = None
 
@@ -66,6 +68,7 @@ class LookedOut(BaseModel):
     fault: FaultOut | None
     type: Literal["number", "vector", "flag"]
     values: list[GivenOut]
+    plainer: dict[str, Any] | None = Field(None, description="The part of a document that says the same as a sentence, where one does.")
 
 
 @router.post("/trials/{trial_id}/frames/{number}/formula")
@@ -77,4 +80,5 @@ def look_at(trial_id: str, number: int, draft: Draft, context: Shared) -> Looked
         found = looked_at(moment, draft.sort, draft.text, draft.who, draft.particle)
     error = found.fault
     fault = None if error is None else FaultOut(text=error.told, line=error.line, column=error.column, wrong=error.wrong, instead=error.instead)
-    return LookedOut(fault=fault, type=found.type, values=[GivenOut(**vars(value)) for value in found.values])
+    said = None if fault is not None or draft.slot is None else plainer(trial.effect, draft.slot, draft.text)
+    return LookedOut(fault=fault, type=found.type, values=[GivenOut(**vars(value)) for value in found.values], plainer=said)

@@ -6,7 +6,7 @@ import type { Path } from "@/state/document";
 import { useSession } from "@/state/use";
 import { Popover } from "@/ui/controls";
 import { EditorHead } from "../editors";
-import type { Sort } from "./asking";
+import type { Slot, Sort } from "./asking";
 
 const FormulaEditor = lazy(() => import("./FormulaEditor").then((module) => ({ default: module.FormulaEditor })));
 
@@ -15,6 +15,15 @@ const SHOWN = 60;
 /** What a formula is, by where it stands. */
 const sortAt = (path: Path): Sort =>
   path[0] === "fields" ? "field" : ["actions", "otherwise"].includes(String(path.at(-3))) ? "lines" : "value";
+
+/** What it stands for: a part that a sentence could take the place of; none for fields. */
+function slotAt(path: Path): Slot | null {
+  if (path[0] === "fields") return null;
+  const [list, name] = [String(path.at(-3)), String(path.at(-2))];
+  if (list === "actions" || list === "otherwise") return "action";
+  if (name === "condition" || list === "conditions") return "condition";
+  return name === "quantity" ? "quantity" : "amount";
+}
 
 /** The line that says most in a sentence: the last one. */
 const last = (value: string): string => value.trim().split("\n").at(-1) ?? "";
@@ -42,7 +51,14 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
         onReset={() => session.edit(path, field.default as string)}
       />
       <Suspense fallback={<div className="h-24" />}>
-        <FormulaEditor label={field.label} value={value} path={path} sort={sortAt(path)} escapeRef={escapeRef} />
+        <FormulaEditor
+          label={field.label}
+          value={value}
+          path={path}
+          sort={sortAt(path)}
+          slot={slotAt(path)}
+          escapeRef={escapeRef}
+        />
       </Suspense>
     </Popover>
   );

@@ -7,11 +7,11 @@ import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, tooltips } from "@codemirror/view";
 import { useEffect, useRef, useState } from "react";
 import { useNotesAt } from "@/state/advisories";
-import type { Path } from "@/state/document";
+import { at, type Node, type Path } from "@/state/document";
 import { storeAt } from "@/state/store";
 import { useSession, useStudio } from "@/state/use";
 import { useRuleAround, useScore } from "../context";
-import { useLooked, useWords, type Sort } from "./asking";
+import { useLooked, useWords, type Slot, type Sort } from "./asking";
 import { completing, language, type Word } from "./language";
 import { live, setLooked } from "./live";
 
@@ -23,18 +23,19 @@ interface Props {
   value: string;
   path: Path;
   sort: Sort;
+  slot: Slot | null;
   /** Takes Escape before the box around does; says whether it had a use for it. */
   escapeRef: React.RefObject<(() => boolean) | null>;
 }
 
-export function FormulaEditor({ label, value, path, sort, escapeRef }: Props) {
+export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Props) {
   const session = useSession();
   const { catalogue } = useScore();
   const { who } = useRuleAround();
   const particle = useStudio((state) => state.particle);
   const words = useWords(sort === "field");
   const [text, setText] = useState(value);
-  const looked = useLooked(text, sort, who, particle);
+  const looked = useLooked(text, sort, slot, who, particle);
   const notes = useNotesAt(path);
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
@@ -124,6 +125,16 @@ export function FormulaEditor({ label, value, path, sort, escapeRef }: Props) {
     editor.dispatch({ changes: { from, to: from + fault.wrong.length, insert: fault.instead } });
     editor.focus();
   };
+  // The part around it keeps its place and its name in its list; nothing that is still to be kept comes after it.
+  const plain = looked?.plainer as Node | null | undefined;
+  const say = () => {
+    if (!plain) return;
+    clearTimeout(timers.current.keep);
+    kept.current = view.current?.state.doc.toString() ?? kept.current;
+    const around = path.slice(0, -1);
+    const before = at(session.state.document, around) as Node | undefined;
+    session.edit(around, before?.id === undefined ? plain : { ...plain, id: before.id });
+  };
   // What the document's checks say of it beyond that it cannot be read.
   const others = fault ? [] : notes;
   return (
@@ -150,6 +161,18 @@ export function FormulaEditor({ label, value, path, sort, escapeRef }: Props) {
             {note.text}
           </p>
         ))}
+        {!fault && plain && (
+          <p className="text-soft">
+            A sentence says the same.
+            <button
+              type="button"
+              className="ml-2 rounded border border-line px-1.5 text-text hover:border-ice"
+              onClick={say}
+            >
+              Say it as a sentence
+            </button>
+          </p>
+        )}
         {!fault && others.length === 0 && looked && (
           <p className="text-soft">
             {particle === null

@@ -7,7 +7,10 @@ import { useRun, useStudio } from "@/state/use";
 import type { Word } from "./language";
 import type { Looked } from "./live";
 
-export type Sort = NonNullable<components["schemas"]["Draft"]["sort"]>;
+type Draft = components["schemas"]["Draft"];
+export type Sort = NonNullable<Draft["sort"]>;
+/** What a formula stands for, where a sentence could stand in its place. */
+export type Slot = NonNullable<Draft["slot"]>;
 
 const NO_WORDS: Word[] = [];
 
@@ -31,7 +34,13 @@ export function useWords(fields: boolean): Word[] {
 const GLANCES = 2;
 
 /** What is wrong with a text, or what its lines give: now, where the frame has been computed, else of the latest that was. */
-export function useLooked(text: string, sort: Sort, who: string[], particle: number | null): Looked | null {
+export function useLooked(
+  text: string,
+  sort: Sort,
+  slot: Slot | null,
+  who: string[],
+  particle: number | null,
+): Looked | null {
   const trial = useRun((state) => state.trial);
   const frame = useStudio(({ playing, frame: at, document }) => {
     const every = playing ? Math.max(1, Math.round(document.clock.frames_per_second / GLANCES)) : 1;
@@ -40,12 +49,12 @@ export function useLooked(text: string, sort: Sort, who: string[], particle: num
   const there = trial !== null && trial.computed > 0;
   const number = there ? Math.min(frame, trial.computed - 1) : -1;
   const found = useQuery({
-    queryKey: ["formula", trial?.id, number, text, sort, who, particle],
+    queryKey: ["formula", trial?.id, number, text, sort, slot, who, particle],
     queryFn: () =>
       answered(
         api.POST("/api/trials/{trial_id}/frames/{number}/formula", {
           params: { path: { trial_id: trial!.id, number } },
-          body: { text, sort, who, particle },
+          body: { text, sort, slot, who, particle },
         }),
       ),
     enabled: there,
