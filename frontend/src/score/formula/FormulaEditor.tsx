@@ -111,8 +111,9 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
   }, [value]);
 
   useEffect(() => {
-    view.current?.dispatch({ effects: setLooked.of(looked) });
-  }, [looked]);
+    const units = new Map(words.map(({ insert, unit }) => [insert, catalogue.units[unit] ?? unit]));
+    view.current?.dispatch({ effects: setLooked.of({ looked, units }) });
+  }, [looked, words, catalogue]);
 
   const fault = looked?.fault ?? null;
   const mend = () => {

@@ -8,7 +8,8 @@ import { plain, short } from "@/ui/numbers";
 export type Looked = components["schemas"]["LookedOut"];
 export type Given = components["schemas"]["GivenOut"];
 
-export const setLooked = StateEffect.define<Looked | null>();
+/** What was found, and the units of what is known by name. */
+export const setLooked = StateEffect.define<{ looked: Looked | null; units: Map<string, string> }>();
 
 /** A value as it is read: a number, three, or yes and no. */
 export function written(values: readonly number[], type: Given["type"]): string {
@@ -41,12 +42,17 @@ class LineValue extends WidgetType {
   }
 }
 
-function decorated(looked: Looked | null, document: EditorView["state"]["doc"]): DecorationSet {
+function decorated(
+  looked: Looked | null,
+  units: Map<string, string>,
+  document: EditorView["state"]["doc"],
+): DecorationSet {
   const found = [];
   const values = new Map((looked?.values ?? []).filter(({ line }) => line > 0).map((value) => [value.line, value]));
   for (const [number, value] of values) {
     if (number > document.lines) continue;
-    const text = value.own ? written(value.own, value.type) : spanned(value);
+    const unit = units.get(value.name);
+    const text = [value.own ? written(value.own, value.type) : spanned(value), unit].filter(Boolean).join(" ");
     found.push(Decoration.widget({ widget: new LineValue(text), side: 1 }).range(document.line(number).to));
   }
   const fault = looked?.fault;
@@ -60,11 +66,20 @@ function decorated(looked: Looked | null, document: EditorView["state"]["doc"]):
   return Decoration.set(found, true);
 }
 
-const marks = StateField.define<{ looked: Looked | null; set: DecorationSet }>({
-  create: () => ({ looked: null, set: Decoration.none }),
+interface Marks {
+  looked: Looked | null;
+  units: Map<string, string>;
+  set: DecorationSet;
+}
+
+const marks = StateField.define<Marks>({
+  create: () => ({ looked: null, units: new Map<string, string>(), set: Decoration.none }),
   update(before, transaction) {
     for (const effect of transaction.effects)
-      if (effect.is(setLooked)) return { looked: effect.value, set: decorated(effect.value, transaction.state.doc) };
+      if (effect.is(setLooked)) {
+        const { looked, units } = effect.value;
+        return { looked, units, set: decorated(looked, units, transaction.state.doc) };
+      }
     return transaction.docChanged ? { ...before, set: before.set.map(transaction.changes) } : before;
   },
   provide: (field) => EditorView.decorations.from(field, ({ set }) => set),
@@ -78,7 +93,7 @@ const resting = hoverTooltip((view, at) => {
     (match) => match.index <= inside && inside <= match.index + match[0].length,
   );
   if (!word) return null;
-  const { looked } = view.state.field(marks);
+  const { looked, units } = view.state.field(marks);
   // The latest line at or above this one that gives it a value; else what is read under that name.
   const value = (looked?.values ?? [])
     .filter(({ line: number, name }) => number <= line.number && (name === word[0] || name.startsWith(`${word[0]}(`)))
@@ -92,7 +107,8 @@ const resting = hoverTooltip((view, at) => {
       const dom = document.createElement("div");
       dom.className = "cm-resting";
       const own = value.own ? `${written(value.own, value.type)} · ` : "";
-      dom.textContent = `${value.name.endsWith("()") ? word[0] : value.name}: ${own}${spanned(value)}`;
+      const name = value.name.endsWith("()") ? word[0] : value.name;
+      dom.textContent = [`${name}: ${own}${spanned(value)}`, units.get(name)].filter(Boolean).join(" ");
       return { dom };
     },
   };
