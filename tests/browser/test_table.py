@@ -128,3 +128,29 @@ class Tables(Job):
         page.evaluate("document.querySelector('[role=grid]').scrollTop = 0")
         table.get_by_role("button", name="Sort by speed").click()
         self.until(lambda: self.value(table, 0, 3) <= self.value(table, 5, 3) < 1.2, "the slowest first")
+
+
+class Beside(Job):
+    def test_values_beside_particles_and_velocities_as_arrows(self) -> None:
+        page = self.page
+        self.open_named("Lantern mobile")
+        self.seek(100)
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("n")
+        labels = page.locator("[data-beside]")
+        self.until(lambda: labels.count() == 12, "each has its number")
+        self.assertEqual(sorted(int(text) for text in labels.all_text_contents()), list(range(12)))
+        page.screenshot(path="/tmp/v1.png")
+        box = page.get_by_label("Value beside each particle")
+        box.click()
+        box.fill("radius * 100")
+        page.keyboard.press("Enter")
+        self.until(lambda: set(labels.all_text_contents()) == {"13", "10", "7"}, "a formula")
+        box.fill("position - origin_of(\"Mobile\")")
+        page.keyboard.press("Enter")
+        self.until(lambda: labels.count() == 0, "arrows in their place")
+        page.wait_for_timeout(500)
+        page.screenshot(path="/tmp/v2.png")
+        box.fill("raduis")
+        page.keyboard.press("Enter")
+        page.get_by_role("alert").get_by_text("did you mean 'radius'").wait_for()

@@ -134,6 +134,9 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Where things touch", "X", switched("touches"));
   stage("Who is far out", "Z", switched("strays"));
   stage("Everybody in a table", "I", switched("table"));
+  stage("A value beside each particle", "N", () =>
+    session.set({ values: session.state.values === null ? "id" : null }),
+  );
   const before = (on: boolean) => () => session.set({ before: on });
   stage("As it was before the last edit (hold)", "V", before(true), before(false));
   if (session.state.comparing) stage("Done comparing", undefined, () => session.stopComparing());

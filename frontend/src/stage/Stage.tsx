@@ -21,6 +21,7 @@ import { ViewBar } from "./ViewBar";
 
 const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default: module.ChosenHandles })));
 const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
+const Values = lazy(() => import("./Values").then((module) => ({ default: module.Values })));
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
 export function Stage({ opening }: { opening: string | null }) {
@@ -44,6 +45,7 @@ function Canvas({ opening }: { opening: string | null }) {
   const [failed, setFailed] = useState(false);
   const picturing = useStudio((state) => state.picturing);
   const handled = useStudio((state) => state.selected?.[0] === "shapes");
+  const valued = useStudio((state) => state.values !== null);
   useEffect(() => {
     let made: StageEngine;
     const canvas_ = canvas.current!;
@@ -107,6 +109,11 @@ function Canvas({ opening }: { opening: string | null }) {
             <SearchView />
             <TouchView />
             <Strays />
+            {valued && (
+              <Suspense>
+                <Values />
+              </Suspense>
+            )}
             <div className="absolute left-3 top-3 flex flex-wrap items-center gap-2 text-xs">
               <ViewBar />
               <HandleTools />

@@ -136,6 +136,7 @@ function More() {
   const touches = useStudio((state) => state.touches);
   const strays = useStudio((state) => state.strays);
   const table = useStudio((state) => state.table);
+  const values = useStudio((state) => state.values !== null);
   const file = useRef<HTMLInputElement>(null);
   const entries: MenuEntry[] = [
     {
@@ -153,6 +154,11 @@ function More() {
       hint: "I",
       onSelect: () => session.set({ table: !table }),
     },
+    {
+      label: values ? "Hide the values beside particles" : "A value beside each particle",
+      hint: "N",
+      onSelect: () => session.set({ values: values ? null : "id" }),
+    },
     { label: "A reference picture behind the stage…", onSelect: () => file.current?.click() },
   ];
   return (
@@ -163,7 +169,7 @@ function More() {
             type="button"
             aria-label="More to see"
             title="More to see"
-            className={`stage-button w-7 ${touches || strays || table ? "text-ice" : ""}`}
+            className={`stage-button w-7 ${touches || strays || table || values ? "text-ice" : ""}`}
           >
             <Layers className="size-3.5" />
           </button>

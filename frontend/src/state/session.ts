@@ -100,6 +100,8 @@ export interface SessionState {
   strays: boolean;
   /** Whether everybody stands in a table under the stage. */
   table: boolean;
+  /** What stands beside each particle on the stage, a name or a formula; nothing where it is null. */
+  values: string | null;
   /** Whether the stage shows the finished picture. */
   picturing: boolean;
   /** Whether nothing but the stage is shown. */
@@ -176,6 +178,7 @@ export class Session {
       touches: false,
       strays: false,
       table: false,
+      values: null,
       picturing: false,
       stageOnly: false,
       before: false,
