@@ -142,7 +142,7 @@ class Saying(Writing):
         self.write("height() > 1 and age < 2", "Formula")
         self.click(page.get_by_role("button", name="Say it as a sentence"))
         self.until(lambda: "all of these hold" in mine.inner_text() and "passes 1 m" in " ".join(mine.inner_text().split()), "in the words of the score")
-        self.told("a formula said as a sentence", 8)
+        self.told("a formula said as a sentence", 9)
         condition = self.document()["rules"][-1]["condition"]
         self.assertEqual([part["quantity"]["kind"] for part in condition["conditions"]], ["height", "age"])
         self.key("Control+z")

@@ -39,7 +39,7 @@ class Draft(BaseModel):
     sort: Sort = "value"
     slot: Slot | None = Field(None, description="What it stands for, where a plain sentence could stand in its place.")
     who: list[str] = Field(default_factory=list, max_length=200)
-    particle: int | None = None
+    particle: int | None = Field(None, ge=0, lt=2**53)
 
 
 class FaultOut(BaseModel):

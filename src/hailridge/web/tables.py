@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import APIRouter
@@ -23,24 +23,27 @@ router = APIRouter(prefix="/api", tags=["tables"])
 
 MOST_ROWS = 1000
 
+Number = Annotated[int, Field(ge=0, lt=2**53)]
+"""The number of a particle."""
+
 
 class Asked(BaseModel):
     """Which table: its columns and whom it shows as formulas, by which column it is sorted (none: by number), and only whom, where that is said."""
 
-    columns: list[str] = Field(max_length=40)
+    columns: list[Annotated[str, Field(max_length=4000)]] = Field(max_length=40)
     who: list[str] = Field(default_factory=list, max_length=200)
     where: str = Field("", max_length=4000)
-    sort: int | None = None
+    sort: int | None = Field(None, ge=0, lt=40)
     descending: bool = False
-    only: list[int] | None = Field(None, max_length=10_000)
+    only: list[Number] | None = Field(None, max_length=10_000)
 
 
 class Window(Asked):
     """A part of it: `limit` rows from `offset` on; `find` asks in which row a particle is."""
 
-    offset: int = Field(0, ge=0)
+    offset: int = Field(0, ge=0, lt=2**53)
     limit: int = Field(200, ge=1, le=MOST_ROWS)
-    find: int | None = None
+    find: Number | None = None
 
 
 class ColumnOut(BaseModel):
