@@ -164,5 +164,53 @@ class Looking(ApiCase):
         self.assertEqual(self.run_trial(effect)["state"], "done")
 
 
+class Formulas(ApiCase):
+    """Formulas as they are written, and the table that is made of them."""
+
+    def setUp(self) -> None:
+        self.trial = self.run_trial(self.made(moving()))["id"]
+
+    def asked(self, what: str, **body: Any) -> dict[str, Any]:
+        answer = self.client.post(f"/api/trials/{self.trial}/frames/12/{what}", json=body)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        found: dict[str, Any] = answer.json()
+        return found
+
+    def test_words_are_those_of_the_document(self) -> None:
+        words = {word["word"]: word for word in self.client.get(f"/api/trials/{self.trial}/words").json()}
+        for word in ("speed", "id", "random", "curl", 'field("Warm")', 'in_world("Ball")', "way_to", "time"):
+            self.assertTrue(words[word]["help"], word)
+        self.assertEqual((words["velocity"]["type"], words["velocity"]["unit"]), ("vector", "m/s"))
+        fields = {word["word"] for word in self.client.get(f"/api/trials/{self.trial}/words", params={"fields": True}).json()}
+        self.assertLessEqual({"position", "time", "noise"}, fields)
+        self.assertFalse({"speed", "height", "id"} & fields)
+
+    def test_lines_tell_their_values_and_what_is_wrong(self) -> None:
+        found = self.asked("formula", text="fast = speed > 1\nup = velocity.y\nradius = 0.1 * up if fast else 0.02", sort="lines", particle=3)
+        self.assertIsNone(found["fault"])
+        given = {entry["name"]: entry for entry in found["values"]}
+        self.assertEqual([given[name]["line"] for name in ("fast", "up", "radius", "speed")], [1, 2, 3, 0])
+        self.assertEqual(given["fast"]["own"], [float(given["speed"]["own"][0] > 1)])
+        self.assertLessEqual(given["up"]["low"][0], given["up"]["own"][0])
+        fault = self.asked("formula", text="a = 1\nspead + a")["fault"]
+        self.assertEqual((fault["line"], fault["column"], fault["wrong"], fault["instead"]), (2, 1, "spead", "speed"))
+        self.assertEqual(self.asked("formula", text="speed > 2", slot="condition")["plainer"]["kind"], "compare")
+        self.assertEqual(self.asked("formula", text='field("Uneven") + position.x', sort="field")["type"], "number")
+
+    def test_windows_of_the_table(self) -> None:
+        whole = self.asked("table", columns=["speed", "position"], sort=0, limit=1000)
+        part = self.asked("table", columns=["speed", "position"], sort=0, offset=40, limit=7, find=whole["ids"][150])
+        self.assertEqual((part["ids"], part["at"], part["count"]), (whole["ids"][40:47], 150, 200))
+        self.assertEqual(part["columns"][1]["values"], whole["columns"][1]["values"][120:141])
+        self.assertEqual(whole["columns"][0]["values"], sorted(whole["columns"][0]["values"]))
+        self.assertEqual(part["columns"][0]["high"], whole["columns"][0]["values"][-1])
+        few = self.asked("table", columns=["nonsense"], where="speed > 1.5")
+        self.assertTrue(0 < few["count"] < few["of"] == 200 and few["columns"][0]["fault"])
+        answer = self.client.post(f"/api/trials/{self.trial}/frames/12/table.csv", json={"columns": ["speed"], "where": "speed > 1.5"})
+        self.assertEqual(len(answer.text.splitlines()), few["count"] + 1)
+        self.assertEqual(answer.text.splitlines()[0], "id,group,speed")
+        self.assertIn(".csv", answer.headers["content-disposition"])
+
+
 if __name__ == "__main__":
     unittest.main()
