@@ -16,6 +16,12 @@ from tests.support import run
 
 
 class Writing(Job):
+    def open_lines(self, within: Locator, name: str = "Lines") -> None:
+        """Open a formula: by the chip that shows it, once what was open before is gone."""
+        self.until(lambda: self.page.get_by_role("dialog").count() == 0, "nothing else is open")
+        self.page.wait_for_timeout(300)
+        self.click(within.get_by_role("button", name=re.compile(f"^{name}: ")))
+
     def write(self, text: str, name: str = "Lines") -> Locator:
         """Type a formula over the one that is there, line by line; what is offered meanwhile is left alone."""
         editor = self.page.get_by_role("textbox", name=name, exact=True)
@@ -59,7 +65,7 @@ class Mobile(Writing):
         mine = self.rule("New rule")
         self.click(mine.get_by_role("button", name="+ action"))
         self.choose("circle", "write by formula")
-        self.click(mine.get_by_role("button", name=re.compile("^Lines: ")))
+        self.open_lines(mine)
         self.write(MOBILE)
         self.until(lambda: len(self.shown()) == 4, "each line tells its value")
         self.key("Escape")
@@ -68,7 +74,7 @@ class Mobile(Writing):
         self.click(post.get_by_role("button", name="(0, 1, 0)"))
         self.typed("3")
         self.key("Escape")
-        self.click(mine.get_by_role("button", name=re.compile("^Lines: ")))
+        self.open_lines(mine)
         self.until(lambda: self.shown()[:1] == ["2"], f"half of four seconds: {self.shown()}")
         page.screenshot(path="/tmp/m4.png")
         document = self.document()
@@ -110,7 +116,7 @@ class Crowd(Writing):
         mine = self.rule("New rule")
         self.click(mine.get_by_role("button", name="+ action"))
         self.choose("mathematics", "write by formula")
-        self.click(mine.get_by_role("button", name=re.compile("^Lines: ")))
+        self.open_lines(mine)
         # A slip of the pen, mended by what is offered.
         self.write(CROWD.replace("length(away)", "lenght(away)"))
         page.get_by_role("alert").get_by_text("did you mean 'length'? (column 7)").wait_for()
@@ -138,7 +144,7 @@ class Saying(Writing):
         mine = self.rule("New rule")
         self.click(mine.get_by_role("button", name="always"))
         self.choose("expression", "a formula is true")
-        self.click(mine.get_by_role("button", name=re.compile("^Formula: ")))
+        self.open_lines(mine, "Formula")
         self.write("height() > 1 and age < 2", "Formula")
         self.click(page.get_by_role("button", name="Say it as a sentence"))
         self.until(lambda: "all of these hold" in mine.inner_text() and "passes 1 m" in " ".join(mine.inner_text().split()), "in the words of the score")

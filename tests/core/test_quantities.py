@@ -168,6 +168,7 @@ class Extents(unittest.TestCase):
             {"kind": "dial", "dial": "strength", "factor": -2.0},
             {"kind": "first", "attribute": "radius"},
             {"kind": "as_it_is", "quantity": {"kind": "own_random"}, "factor": -3.0, "added": 1.0},
+            {"kind": "formula", "text": "3 * sin(id) - random(4)"},
         ]
         self.assertEqual({amount["kind"] for amount in amounts}, set(kinds("amount")))
         for amount in amounts:

@@ -393,7 +393,7 @@ class Runs(ApiCase):
     def test_endless_growth_is_stopped_and_told(self) -> None:
         spawn = rule({"kind": "spawn", "count": 3, "group": "a", "parent": "kept"}, label="Runaway")
         trial = self.run_trial(self.made(document(spawn, clock={"particle_budget": 2000})))
-        self.assertEqual(trial["state"], "done")
+        self.assertEqual(trial["state"], "done", trial["message"])
         self.assertIn("'Runaway'", trial["findings"][0]["text"])
 
     def test_a_missing_mesh_is_told(self) -> None:

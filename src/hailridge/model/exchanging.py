@@ -259,7 +259,9 @@ def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:
     if isinstance(value, list) and isinstance(old, list) and len(value) > 1:
         # Of several, those that can stay.
         for entry in value:
-            _try(document, path, node, name, [*node[name], entry])
+            node[name] = [*node[name], entry]
+            if wrong_at(document, path) > wrong:
+                node[name] = node[name][:-1]
 
 
 # ── Values that fit ─────────────────────────────────────────────────────────────────────────────────────────────────────

@@ -33,6 +33,9 @@ def fit_amount(document: Raw, path: Path, before: Any) -> None:
         nothing = min(max(0.0, -1e30 if low is None else low), 1e30 if high is None else high)
         zero = present if expected == "color" else [0.0] * 3 if wide else nothing
         node["curve"] = {"keys": [{"at": 0.0, "value": present, "ease": "linear"}, {"at": 1.0, "value": zero, "ease": "linear"}]}
+    if node["kind"] == "formula":
+        # It begins with what there is: nothing changes before something is written.
+        node["text"] = f"vec3({', '.join(f'{part:g}' for part in present)})" if wide else f"{present:g}"
     if node["kind"] == "first":
         node["attribute"] = _alike(place, wide, expected, table)
     if node["kind"] == "dial":
