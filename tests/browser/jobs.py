@@ -34,6 +34,8 @@ class Job(BrowserCase):
     def key(self, key: str) -> None:
         self.made += 1
         self.page.keyboard.press(key)
+        # What it brings forth may scroll into view: nobody clicks there in the same tenth of a second.
+        self.page.wait_for_timeout(200)
 
     def button(self, name: str, within: Locator | None = None) -> Locator:
         return (within or self.page).get_by_role("button", name=re.compile(name)).first
