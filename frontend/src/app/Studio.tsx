@@ -23,7 +23,8 @@ import { TopBar } from "./TopBar";
 
 const Palette = lazy(() => import("./Palette").then((module) => ({ default: module.Palette })));
 const Shortcuts = lazy(() => import("./Shortcuts").then((module) => ({ default: module.Shortcuts })));
-const TableDrawer = lazy(() => import("@/table/TableDrawer").then((module) => ({ default: module.TableDrawer })));
+const table = () => import("@/table/TableDrawer");
+const TableDrawer = lazy(() => table().then((module) => ({ default: module.TableDrawer })));
 const Versions = lazy(() => import("./Versions").then((module) => ({ default: module.Versions })));
 
 export type Window = "palette" | "shortcuts" | "versions" | null;
@@ -105,6 +106,11 @@ function Opened({ picture }: { picture: string | null }) {
   const [shown, setShown] = useState<Window>(null);
   const stageOnly = useStudio((state) => state.stageOnly);
   useHighlighting();
+  useEffect(() => {
+    // Fetched while nobody waits for it.
+    const timer = setTimeout(() => void table().catch(() => undefined), 1000);
+    return () => clearTimeout(timer);
+  }, []);
   const open = useMemo(
     () => ({ window: (next: Window) => setShown(next), library: () => void navigate("/") }),
     [navigate],

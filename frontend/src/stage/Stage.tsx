@@ -19,6 +19,9 @@ import { StageEngine } from "./StageEngine";
 import { Told } from "./Told";
 import { ViewBar } from "./ViewBar";
 
+/** So many particles take so long to draw without a card that a new size waits (ms). */
+const [CROWDED, LATER] = [20_000, 150];
+
 const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default: module.ChosenHandles })));
 const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
 const Values = lazy(() => import("./Values").then((module) => ({ default: module.Values })));
@@ -60,12 +63,20 @@ function Canvas({ opening }: { opening: string | null }) {
       setFailed(true);
       return;
     }
+    let later: ReturnType<typeof setTimeout> | undefined;
     const observer = new ResizeObserver(([entry]) => {
-      if (entry) made.resize(entry.contentRect.width, entry.contentRect.height);
+      if (!entry) return;
+      const { width, height } = entry.contentRect;
+      clearTimeout(later);
+      // Where drawing takes long, what is opened beside the stage comes first; its picture is stretched meanwhile.
+      const crowded = (session.run.state.stats[session.state.frame]?.count ?? 0) > CROWDED;
+      if (crowded) later = setTimeout(() => made.resize(width, height), LATER);
+      else made.resize(width, height);
     });
     observer.observe(host.current!);
     setEngine(made);
     return () => {
+      clearTimeout(later);
       observer.disconnect();
       session.app.openings.keep(session.id, session.state.frame, made.asOpened ? canvas_ : null);
       made.dispose();
