@@ -209,10 +209,9 @@ def _corner_value(hx, hy, hz, salt, u, v, w):  # type: ignore[no-untyped-def]
 
 
 @helper
-def noise_value(x, y, z, salt):  # type: ignore[no-untyped-def]
-    """Gradient noise at a place, without slopes and without branches: one octave of `layered`."""
+def _value(x, y, z, layer):  # type: ignore[no-untyped-def]
+    """Gradient noise at a place, without slopes and without branches; `layer` is a salt times its prime."""
     one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
-    layer = np.uint32(salt * _P3)
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     u, v, w = x - fx, y - fy, z - fz
     x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
@@ -231,6 +230,12 @@ def noise_value(x, y, z, salt):  # type: ignore[no-untyped-def]
     return rw * low + sw * high
 
 
+@helper
+def noise_value(x, y, z, salt):  # type: ignore[no-untyped-def]
+    """Gradient noise at a place: one octave of `layered`."""
+    return _value(x, y, z, np.uint32(salt * _P3))
+
+
 SMOOTH, BILLOWS, RIDGES = 0, 1, 2
 """What is made of the noise of each octave: as it is, its size, or its size turned over."""
 
@@ -240,36 +245,16 @@ def _layered_block(
     positions: Any, start: Any, size: Any, form: Any, octaves: Any, roughness: Any, strength: Any, shift: Any, salts: Any, out: Any
 ) -> None:
     """The octaves of one block of at most `BLOCK` places. `strength` is that of the first octave."""
-    one, six, ten, fifteen = np.float32(1), np.float32(6), np.float32(10), np.float32(15)
     xs, ys, zs = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     sums = np.zeros(BLOCK, np.float32)
     for i in range(size):
         xs[i], ys[i], zs[i] = positions[start + i, 0], positions[start + i, 1], positions[start + i, 2]
-    scale = one
+    scale = np.float32(1)
     for octave in range(octaves):
         layer = np.uint32(salts[octave] * _P3)
         ox, oy, oz = shift[0] * np.float32(octave + 1), shift[1] * np.float32(octave + 1), shift[2] * np.float32(octave + 1)
         for i in range(size):
-            x, y, z = xs[i] * scale + ox, ys[i] * scale + oy, zs[i] * scale + oz
-            fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
-            u, v, w = x - fx, y - fy, z - fz
-            x0, y0 = np.uint32(np.uint32(np.int32(fx)) * _P0), np.uint32(np.uint32(np.int32(fy)) * _P1)
-            z0 = np.uint32(np.uint32(np.int32(fz)) * _P2)
-            x1, y1, z1 = np.uint32(x0 + _P0), np.uint32(y0 + _P1), np.uint32(z0 + _P2)
-            su = u * u * u * (u * (u * six - fifteen) + ten)
-            sv = v * v * v * (v * (v * six - fifteen) + ten)
-            sw = w * w * w * (w * (w * six - fifteen) + ten)
-            ru, rv, rw = one - su, one - sv, one - sw
-            low = rw * (
-                rv * (ru * _corner_value(x0, y0, z0, layer, u, v, w) + su * _corner_value(x1, y0, z0, layer, u - one, v, w))
-                + sv * (ru * _corner_value(x0, y1, z0, layer, u, v - one, w) + su * _corner_value(x1, y1, z0, layer, u - one, v - one, w))
-            )
-            high = sw * (
-                rv * (ru * _corner_value(x0, y0, z1, layer, u, v, w - one) + su * _corner_value(x1, y0, z1, layer, u - one, v, w - one))
-                + sv
-                * (ru * _corner_value(x0, y1, z1, layer, u, v - one, w - one) + su * _corner_value(x1, y1, z1, layer, u - one, v - one, w - one))
-            )
-            value = low + high
+            value = _value(xs[i] * scale + ox, ys[i] * scale + oy, zs[i] * scale + oz, layer)
             value = value if form == SMOOTH else abs(value) if form == BILLOWS else -abs(value)
             sums[i] += strength * value
         scale *= np.float32(2.0)
