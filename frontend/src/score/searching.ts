@@ -16,6 +16,17 @@ export function useAsked(): { trial: string; frame: number } | null {
   return trial !== null && there ? { trial, frame } : null;
 }
 
+/** The same while playing too, so many times a second of the effect; of frames that are not there yet the latest that is. */
+export function useGlance(times: number): { trial: string; frame: number } | null {
+  const trial = useRun((state) => state.trial);
+  const frame = useStudio(({ playing, frame: at, document }) => {
+    const every = playing ? Math.max(1, Math.round(document.clock.frames_per_second / times)) : 1;
+    return Math.floor(at / every) * every;
+  });
+  if (!trial || trial.computed === 0) return null;
+  return { trial: trial.id, frame: Math.min(frame, trial.computed - 1) };
+}
+
 /** How a neighbourhood did, and what one particle saw in it. */
 export function useSearch(neighbourhood: string, particle: number | null = null): Search | null {
   const asked = useAsked();

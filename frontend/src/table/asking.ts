@@ -3,7 +3,7 @@
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { answered, api } from "@/api/client";
 import type { components } from "@/api/generated";
-import { useRun, useStudio } from "@/state/use";
+import { useGlance } from "@/score/searching";
 
 type Body = components["schemas"]["Window"];
 export type Tabled = components["schemas"]["TableOut"];
@@ -23,15 +23,7 @@ export const ROWS = 200;
 const GLANCES = 4;
 
 /** The trial and the frame that the table tells of. */
-export function useTableFrame(): { trial: string; frame: number } | null {
-  const trial = useRun((state) => state.trial);
-  const frame = useStudio(({ playing, frame: at, document }) => {
-    const every = playing ? Math.max(1, Math.round(document.clock.frames_per_second / GLANCES)) : 1;
-    return Math.floor(at / every) * every;
-  });
-  if (!trial || trial.computed === 0) return null;
-  return { trial: trial.id, frame: Math.min(frame, trial.computed - 1) };
-}
+export const useTableFrame = () => useGlance(GLANCES);
 
 const bodyOf = (asked: Asked, more: Partial<Body>): Body => ({ who: [], offset: 0, limit: ROWS, ...asked, ...more });
 

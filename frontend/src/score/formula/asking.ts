@@ -3,7 +3,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answered, api } from "@/api/client";
 import type { components } from "@/api/generated";
-import { useRun, useStudio } from "@/state/use";
+import { useRun } from "@/state/use";
+import { useGlance } from "../searching";
 import type { Word } from "./language";
 import type { Looked } from "./live";
 
@@ -41,23 +42,17 @@ export function useLooked(
   who: string[],
   particle: number | null,
 ): Looked | null {
-  const trial = useRun((state) => state.trial);
-  const frame = useStudio(({ playing, frame: at, document }) => {
-    const every = playing ? Math.max(1, Math.round(document.clock.frames_per_second / GLANCES)) : 1;
-    return Math.floor(at / every) * every;
-  });
-  const there = trial !== null && trial.computed > 0;
-  const number = there ? Math.min(frame, trial.computed - 1) : -1;
+  const at = useGlance(GLANCES);
   const found = useQuery({
-    queryKey: ["formula", trial?.id, number, text, sort, slot, who, particle],
+    queryKey: ["formula", at?.trial, at?.frame, text, sort, slot, who, particle],
     queryFn: () =>
       answered(
         api.POST("/api/trials/{trial_id}/frames/{number}/formula", {
-          params: { path: { trial_id: trial!.id, number } },
+          params: { path: { trial_id: at!.trial, number: at!.frame } },
           body: { text, sort, slot, who, particle },
         }),
       ),
-    enabled: there,
+    enabled: at !== null,
     placeholderData: keepPreviousData,
     retry: false,
   });
