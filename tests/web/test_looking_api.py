@@ -11,7 +11,7 @@ from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
-from tests.support import compare, document, rule
+from tests.support import compare, document, rule, run
 from tests.web.test_api import ApiCase
 
 BALL = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0, "position": [0.0, 1.0, 0.0]}
@@ -214,3 +214,59 @@ class Formulas(ApiCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Charts(ApiCase):
+    """Charts and where the time goes, over the interface, against the frames themselves."""
+
+    def setUp(self) -> None:
+        self.trial = self.run_trial(self.made(moving()))["id"]
+        self.frames = run(moving(), 12)
+
+    def asked(self, what: str, **body: Any) -> dict[str, Any]:
+        answer = self.client.post(f"/api/trials/{self.trial}/{what}", json=body)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        found: dict[str, Any] = answer.json()
+        return found
+
+    def test_of_a_frame(self) -> None:
+        speed = np.linalg.norm(self.frames[12].columns["velocity"].astype(np.float64), axis=1)
+        found = self.asked("frames/12/charts/spread", of="speed")
+        np.testing.assert_array_equal(np.sum(list(found["counts"].values()), axis=0), np.histogram(speed, found["edges"])[0])
+        points = self.asked("frames/12/charts/against", of="age", against="speed", where="speed > 1")
+        np.testing.assert_array_equal(points["ids"], self.frames[12].columns["id"][speed > 1])
+        np.testing.assert_allclose(points["y"], speed[speed > 1], rtol=1e-5)
+        self.assertIn("nonsense", self.asked("frames/12/charts/spread", of="nonsense")["fault"])
+        self.assertEqual(self.client.post(f"/api/trials/{self.trial}/frames/12/charts/spread", json={"of": "age", "who": ["gone"]}).status_code, 202)
+
+    def test_over_time_and_of_one(self) -> None:
+        over = self.asked("charts/over-time", of="speed")
+        one = self.asked("charts/one", of="speed", particle=3)
+        self.assertEqual(over["frames"][0], 0)
+        for told in (over, one):
+            self.assertEqual(told["frames"], sorted(told["frames"]))
+        for place, number in enumerate(over["frames"]):
+            if number > 12:
+                break
+            columns = self.frames[number].columns
+            speed = np.linalg.norm(columns["velocity"].astype(np.float64), axis=1)
+            for group, name in enumerate(("a", "b")):
+                mine = speed[columns["group"] == group]
+                self.assertEqual(over["counts"][name][place], len(mine))
+                told = [over[what][name][place] for what in ("means", "lows", "highs")]
+                np.testing.assert_allclose(np.array(told, float), [mine.mean(), *np.percentile(mine, [10, 90])] if len(mine) else np.nan, rtol=1e-4)
+            self.assertAlmostEqual(one["values"][one["frames"].index(number)], speed[columns["id"].tolist().index(3)], 4)
+        self.assertEqual(set(self.asked("charts/one", of="speed", particle=10**6)["values"]), {None})
+        self.assertTrue(self.asked("charts/over-time", of="1 +")["fault"])
+
+    def test_where_the_time_goes(self) -> None:
+        drawn = self.run_trial(self.made(moving(looks=[{"kind": "dots", "id": "all"}])))["id"]
+        self.client.get(f"/api/trials/{drawn}/frames/12")
+        found = self.client.get(f"/api/trials/{drawn}/costs").json()
+        self.assertGreater(found["steps"], 12)
+        self.assertAlmostEqual(sum(found["items"].values()) + sum(found["rest"].values()), found["seconds"], 3)
+        self.assertEqual(list(found["parts"]), ["birth", "pushes", "motion and contact", "changes", "leaving", "record"])
+        rules = {f"rules/{entry['id']}" for entry in moving()["rules"]}
+        self.assertLessEqual(rules, set(found["items"]))
+        self.assertEqual(list(found["looks"]), ["looks/all"])
+        self.assertGreater(found["looks"]["looks/all"], 0)

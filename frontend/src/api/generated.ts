@@ -708,6 +708,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/charts/one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get One
+         * @description A quantity of one particle over the frames that are computed, and the rules that acted on it.
+         */
+        post: operations["get_one_api_trials__trial_id__charts_one_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/charts/over-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Over Time
+         * @description A quantity over the frames that are computed, evenly sampled: its middle in each group.
+         */
+        post: operations["get_over_time_api_trials__trial_id__charts_over_time_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Costs
+         * @description Where the time of a trial's steps has gone so far, measured in the run. Steps taken over from another run are not counted.
+         */
+        get: operations["get_costs_api_trials__trial_id__costs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/flow": {
         parameters: {
             query?: never;
@@ -764,6 +824,46 @@ export interface paths {
         get: operations["get_frame_api_trials__trial_id__frames__number__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/charts/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Cloud
+         * @description One quantity against another at a frame, as points.
+         */
+        post: operations["get_cloud_api_trials__trial_id__frames__number__charts_against_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/frames/{number}/charts/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Spread
+         * @description How a quantity is spread at a frame.
+         */
+        post: operations["get_spread_api_trials__trial_id__frames__number__charts_spread_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1458,6 +1558,21 @@ export interface components {
              */
             refused: string;
         };
+        /**
+         * Charted
+         * @description What is drawn, as a formula, of whom: groups (none: everyone), and a formula that is true for them.
+         */
+        Charted: {
+            /** Of */
+            of: string;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /** Who */
+            who?: string[];
+        };
         /** ClipOut */
         ClipOut: {
             /** Bytes */
@@ -1470,6 +1585,45 @@ export interface components {
             name: string;
             /** Written */
             written: number;
+        };
+        /**
+         * CloudAsked
+         * @description `of` is drawn across and `against` up; who is `always` wanted is among the points where there are too many to show.
+         */
+        CloudAsked: {
+            /** Against */
+            against: string;
+            /** Always */
+            always?: number | null;
+            /** Of */
+            of: string;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /** Who */
+            who?: string[];
+        };
+        /**
+         * CloudOut
+         * @description Points by number and group; of how many.
+         */
+        CloudOut: {
+            /** Fault */
+            fault: string;
+            /** Fault Of Against */
+            fault_of_against: string;
+            /** Groups */
+            groups: string[];
+            /** Ids */
+            ids: number[];
+            /** Of */
+            of: number;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
         };
         /**
          * CollectionOut
@@ -1501,6 +1655,44 @@ export interface components {
             type: "number" | "vector" | "flag";
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * CostsOut
+         * @description Seconds of all steps together, shared out: what is charged to items and the rest of each part add up to `seconds`.
+         */
+        CostsOut: {
+            /**
+             * Items
+             * @description Seconds by the address of rules, neighbourhoods, fields and sources, each for itself.
+             */
+            items: {
+                [key: string]: number;
+            };
+            /**
+             * Looks
+             * @description Seconds that each look took in the picture drawn last, by its address; not part of a step.
+             */
+            looks: {
+                [key: string]: number;
+            };
+            /**
+             * Parts
+             * @description Seconds of each part of the step, in their order; what items in it took is included.
+             */
+            parts: {
+                [key: string]: number;
+            };
+            /**
+             * Rest
+             * @description Of each part, what is charged to no item.
+             */
+            rest: {
+                [key: string]: number;
+            };
+            /** Seconds */
+            seconds: number;
+            /** Steps */
+            steps: number;
         };
         /**
          * Draft
@@ -1857,6 +2049,21 @@ export interface components {
             /** Values */
             values: components["schemas"]["GivenOut"][];
         };
+        /**
+         * Mark
+         * @description A rule that began or ceased to hold for the particle, and acted, or a group that it came into.
+         */
+        Mark: {
+            /** Frame */
+            frame: number;
+            /** Item */
+            item: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "begins" | "ends" | "moves";
+        };
         /** Naming */
         Naming: {
             /** Name */
@@ -1880,6 +2087,56 @@ export interface components {
              * @description The name of a starting point; the first of them, where none is given.
              */
             starter?: string | null;
+        };
+        /**
+         * OneAsked
+         * @description What is drawn of one particle, as a formula.
+         */
+        OneAsked: {
+            /** Of */
+            of: string;
+            /** Particle */
+            particle: number;
+        };
+        /**
+         * OneOut
+         * @description A value at some frames, null where the particle is not there, and what happened to it.
+         */
+        OneOut: {
+            /** Fault */
+            fault: string;
+            /** Frames */
+            frames: number[];
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
+         * OverTimeOut
+         * @description At some frames, by group: how many have a number, the mean, and between what the middle four fifths of them lie; null where nobody is.
+         */
+        OverTimeOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number[];
+            };
+            /** Fault */
+            fault: string;
+            /** Frames */
+            frames: number[];
+            /** Highs */
+            highs: {
+                [key: string]: (number | null)[];
+            };
+            /** Lows */
+            lows: {
+                [key: string]: (number | null)[];
+            };
+            /** Means */
+            means: {
+                [key: string]: (number | null)[];
+            };
         };
         /**
          * Page
@@ -1976,6 +2233,52 @@ export interface components {
             /** Text */
             text: string;
             view: components["schemas"]["ViewOut"] | null;
+        };
+        /**
+         * SpreadAsked
+         * @description With `powers`, bins are equally wide in powers of ten, and only what is positive is counted.
+         */
+        SpreadAsked: {
+            /** Of */
+            of: string;
+            /**
+             * Powers
+             * @default false
+             */
+            powers: boolean;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /** Who */
+            who?: string[];
+        };
+        /**
+         * SpreadOut
+         * @description Counts of each group, by its id, between the edges.
+         */
+        SpreadOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number[];
+            };
+            /** Edges */
+            edges: number[];
+            /** Fault */
+            fault: string;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Median */
+            median: number;
+            /** Outside */
+            outside: number;
+            /** Total */
+            total: number;
         };
         /**
          * Starter
@@ -3644,6 +3947,107 @@ export interface operations {
             };
         };
     };
+    get_one_api_trials__trial_id__charts_one_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_over_time_api_trials__trial_id__charts_over_time_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Charted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverTimeOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_costs_api_trials__trial_id__costs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_flow_api_trials__trial_id__flow_get: {
         parameters: {
             query?: {
@@ -3730,6 +4134,78 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_cloud_api_trials__trial_id__frames__number__charts_against_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloudAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_spread_api_trials__trial_id__frames__number__charts_spread_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadOut"];
                 };
             };
             /** @description Validation Error */

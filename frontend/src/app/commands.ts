@@ -92,8 +92,9 @@ export function commands(session: Session, open: Opening): Command[] {
   const list: Command[] = [];
   const group = (title: string) => (label: string, keys: string | undefined, run: () => void, release?: () => void) =>
     list.push({ name: `${title}: ${label}`, group: title, label, keys, run, release });
-  const switched = (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "table" | "onward") => () =>
-    session.set({ [name]: !session.state[name] } as Partial<SessionState>);
+  const switched =
+    (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "table" | "onward" | "costs") => () =>
+      session.set({ [name]: !session.state[name] } as Partial<SessionState>);
   const lens = (tab: LensTab) => () => {
     const { lens: now, lensOpen } = session.state;
     session.set({ lens: tab, lensOpen: !(lensOpen && now === tab) });
@@ -134,6 +135,7 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Where things touch", "X", switched("touches"));
   stage("Who is far out", "Z", switched("strays"));
   stage("Everybody in a table", "I", switched("table"));
+  stage("What each item takes of a step", "U", switched("costs"));
   stage("A value beside each particle", "N", () =>
     session.set({ values: session.state.values === null ? "id" : null }),
   );

@@ -5,23 +5,59 @@ import { scaleLinear } from "d3-scale";
 import { area, curveBumpX } from "d3-shape";
 import { useMemo, useState } from "react";
 import { answered, api, type Catalogue } from "@/api/client";
+import { OwnCharts } from "@/charts/OwnCharts";
 import type { Effect, Node } from "@/state/document";
+import type { ChartPage } from "@/state/session";
+import { Hint } from "@/ui/controls";
 import { ruleName } from "@/score/numbering";
+import { cx } from "@/ui/cx";
 import { count } from "@/ui/numbers";
+import { Costs } from "./Costs";
 import { PopulationChart } from "./Population";
 import { TimeBetween } from "./TimeBetween";
 import { useRun, useSession, useStudio } from "@/state/use";
 
 const WIDTH = 286;
 
+const PAGES: { id: ChartPage; label: string; hint: string }[] = [
+  { id: "groups", label: "Groups", hint: "How many are in each group, and how they flow between them" },
+  { id: "values", label: "Values", hint: "Anything that particles have or know, drawn" },
+  { id: "between", label: "Between", hint: "How long it takes from one thing to another" },
+  { id: "time", label: "Time", hint: "Where the time of a step goes" },
+];
+
 export function Charts() {
   const effect = useStudio((state) => state.document);
-  if (!effect) return null;
+  const session = useSession();
+  const page = useStudio((state) => state.chartPage);
   return (
-    <div className="space-y-6 p-3">
-      <PopulationChart effect={effect} />
-      <FlowDiagram effect={effect} />
-      <TimeBetween effect={effect} />
+    <div className="space-y-4 p-3">
+      <div role="group" aria-label="Charts of" className="flex gap-1 text-xs">
+        {PAGES.map(({ id, label, hint }) => (
+          <Hint key={id} text={hint}>
+            <button
+              type="button"
+              aria-pressed={page === id}
+              onClick={() => session.set({ chartPage: id })}
+              className={cx(
+                "flex-1 rounded border px-1 py-0.5",
+                page === id ? "border-ice/60 text-ice" : "border-line text-soft hover:text-text",
+              )}
+            >
+              {label}
+            </button>
+          </Hint>
+        ))}
+      </div>
+      {page === "groups" && (
+        <>
+          <PopulationChart effect={effect} />
+          <FlowDiagram effect={effect} />
+        </>
+      )}
+      {page === "values" && <OwnCharts effect={effect} />}
+      {page === "between" && <TimeBetween effect={effect} />}
+      {page === "time" && <Costs effect={effect} />}
     </div>
   );
 }

@@ -11,6 +11,7 @@ import { useSession, useStudio } from "@/state/use";
 import { Button, Dialog, Menu, type MenuEntry } from "@/ui/controls";
 import { rendered } from "@/ui/rendered";
 import { AllValues } from "./AllValues";
+import { CostMark } from "./CostMark";
 import { NotesUnder } from "./notes";
 import { Sentence } from "./Sentence";
 import { cx } from "@/ui/cx";
@@ -143,6 +144,7 @@ export function Card(props: CardProps) {
             />
           </span>
         </span>
+        <CostMark address={`${collection}/${String(item.id)}`} name={name} />
         {aside}
       </span>
       {below && <div className="leading-6 text-text/85">{below}</div>}

@@ -1,5 +1,6 @@
 /** What one has chosen for this browser: tone, keys, sizes of panels, which hints were seen. Kept in its own storage. */
 
+import type { OwnChart } from "@/charts/own";
 import { createStore, type StoreApi } from "zustand/vanilla";
 
 export interface Preferences {
@@ -21,6 +22,8 @@ export interface Preferences {
   bookmarks: Record<string, { name: string; position: number[]; target: number[] }[]>;
   /** Columns of the table and whom it shows, by effect. */
   tables: Record<string, { columns: string[]; where: string }>;
+  /** Charts that were asked for, by effect. */
+  charts: Record<string, OwnChart[]>;
 }
 
 const NAME = "hailridge";
@@ -35,6 +38,7 @@ const FIRST: Preferences = {
   used: {},
   bookmarks: {},
   tables: {},
+  charts: {},
 };
 
 export function preferences(storage: Storage = localStorage): StoreApi<Preferences> {

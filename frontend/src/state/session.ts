@@ -45,6 +45,7 @@ export interface Highlighted {
 }
 
 export type LensTab = "probe" | "charts" | "advisories" | "guide";
+export type ChartPage = "groups" | "values" | "between" | "time";
 
 /** What a press on the stage does besides looking around: nothing, measuring, or choosing many. */
 export type StageTool = "look" | "measure" | "box";
@@ -85,6 +86,8 @@ export interface SessionState {
   highlighted: Highlighted | null;
   lens: LensTab;
   lensOpen: boolean;
+  /** What the charts in the lens are of. */
+  chartPage: ChartPage;
   guidePage: string | null;
   /** Whether the score is there; where there is little room it is a drawer over the stage. */
   scoreOpen: boolean;
@@ -96,6 +99,8 @@ export interface SessionState {
   byGroup: boolean;
   /** Whether the stage shows where particles have touched something. */
   touches: boolean;
+  /** Whether each item tells what it takes of a step. */
+  costs: boolean;
   /** Whether the stage tells who is far out. */
   strays: boolean;
   /** Whether everybody stands in a table under the stage. */
@@ -170,12 +175,14 @@ export class Session {
       highlighted: null,
       lens: "probe",
       lensOpen: false,
+      chartPage: "groups",
       guidePage: null,
       scoreOpen: window.innerWidth >= NARROW,
       solo: [],
       hidden: [],
       byGroup: false,
       touches: false,
+      costs: false,
       strays: false,
       table: false,
       values: null,

@@ -76,7 +76,7 @@ def bake(resources: Resources, job: dict[str, Any], called_off: CalledOff, repor
     def flush() -> None:
         nonlocal flushed
         if waiting:
-            bakes.add_frames(key, waiting, time.perf_counter() - started, found())
+            bakes.add_frames(key, waiting, time.perf_counter() - started, found(), simulation.clocking.told())
             stats = [frame.stats for frame in waiting]
             waiting.clear()
             report({"type": "progress", "key": key, "computed": reached + 1, "last": effect.clock.last_frame, "stats": stats})
@@ -96,7 +96,7 @@ def bake(resources: Resources, job: dict[str, Any], called_off: CalledOff, repor
             return {"state": "paused"}
         bakes.finish(key, "stopped", "stopped")
         return {"state": "stopped"}
-    bakes.finish(key, "done", "", found(), simulation.clocking.seconds)
+    bakes.finish(key, "done", "", found(), simulation.clocking.told())
     return {"state": "done", "findings": found()}
 
 

@@ -60,6 +60,8 @@ class Trial:
     """How many frames' events were read, and those events."""
     touched: tuple[int, NDArray[Any]] | None = None
     """The same of touches."""
+    drawn_in: dict[str, float] = field(default_factory=dict)
+    """How long each look took in the picture that was drawn last (s), by its address."""
 
 
 class Runs:
@@ -169,6 +171,17 @@ class Runs:
             "findings": json.loads(bake.findings), "seconds": bake.seconds, "waiting": waiting,
         }  # fmt: skip
 
+    def computed(self, trial: Trial) -> int:
+        """How many frames of a trial are there."""
+        bake = self.bakes.bake(trial.key)
+        return bake.computed if bake is not None else 0
+
+    def costs(self, trial: Trial) -> dict[str, Any]:
+        """Where the time of a trial's steps has gone so far (`core.state.costs.Clocking.told`); empty where nothing has been computed."""
+        bake = self.bakes.bake(trial.key)
+        told: dict[str, Any] = json.loads(bake.timing) if bake is not None else {}
+        return told
+
     def _names(self, effects: list[str]) -> list[str]:
         names = self.library.names()
         found = (effect.removesuffix(BESIDE) for effect in effects)
@@ -276,8 +289,7 @@ class Runs:
 
     def events(self, trial: Trial) -> NDArray[Any]:
         """All events of a trial's computed frames, in order of happening."""
-        bake = self.bakes.bake(trial.key)
-        computed = bake.computed if bake is not None else 0
+        computed = self.computed(trial)
         known = trial.happened
         if known is not None and known[0] == computed:
             return known[1]
@@ -288,8 +300,7 @@ class Runs:
 
     def all_touches(self, trial: Trial) -> NDArray[Any]:
         """All touches of a trial's computed frames, kept until there are more."""
-        bake = self.bakes.bake(trial.key)
-        computed = bake.computed if bake is not None else 0
+        computed = self.computed(trial)
         if trial.touched is None or trial.touched[0] != computed:
             trial.touched = (computed, self.touches(trial))
         return trial.touched[1]

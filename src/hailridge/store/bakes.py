@@ -140,10 +140,10 @@ class Bakes:
             bake.state, bake.message, bake.computed, bake.size = "computing", "", last.number + 1, session.scalar(size) or 0
         return TakenOver(last, bake.findings, bake.seconds)
 
-    def add_frames(self, key: str, frames: list[StoredFrame], seconds: float, findings: Any = ()) -> None:
+    def add_frames(self, key: str, frames: list[StoredFrame], seconds: float, findings: Any = (), timing: Any = None) -> None:
         """Append frames and the number computed in one transaction, so that no frame is counted that is not there.
 
-        `seconds` is what the run took so far, `findings` what it found.
+        `seconds` is what the run took so far, `findings` what it found, `timing` where the time went.
         """
         with self.file.writing() as session:
             rows = [
@@ -153,6 +153,8 @@ class Bakes:
             session.execute(insert(FrameRow), rows)
             grown = sum(len(frame.state) + len(frame.events) for frame in frames)
             changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown, "findings": json.dumps(list(findings))}
+            if timing is not None:
+                changes["timing"] = json.dumps(timing)
             session.execute(update(BakeRow).where(BakeRow.key == key).values(**changes))
 
     def take_over(self, base: str, key: str, frame: int) -> TakenOver | None:

@@ -25,7 +25,9 @@ from hailridge.store.files import StorageError
 from hailridge.store.library import Conflict, NotFound, NotYet
 from hailridge.web import (
     assets,
+    charts,
     clips,
+    costs,
     effects,
     exchanging,
     formulas,
@@ -67,7 +69,7 @@ def create_app(
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
-    asked = (looking, formulas, tables, searching, touching, measuring)
+    asked = (looking, formulas, tables, searching, touching, measuring, charts, costs)
     for module in (reference, effects, exchanging, trials, *asked, assets, pictures, uploads, clips, storage):
         app.include_router(module.router)
     _translate_errors(app)

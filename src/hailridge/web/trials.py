@@ -109,6 +109,7 @@ def get_frame(
         context.runs.await_frame(trial, number, wait)
     with context.runs.moment(trial, number) as moment:
         plan, drawn = trial.plan, layers(moment)
+        trial.drawn_in = dict(moment.drawn_in)
         head: dict[str, Any] = {"frame": number, "stored": moment.frame, "time": moment.time, "count": moment.count, "layers": [], "shapes": []}
         arrays: dict[str, Any] = {}
         head["keyed"] = plan.keyed_values(moment.time)

@@ -44,7 +44,9 @@ def layers(moment: Moment) -> list[Layer]:
             continue
         members = scene.members(entry.who)
         seen |= members
+        begun = moment.costs.begin()
         out.append(entry.draw(moment, rows_of(moment, members)))
+        moment.drawn_in[entry.address] = moment.costs.end(entry.address, begun)
     if not seen.all():
         rows = rows_of(moment, ~seen)
         if number_of(rows):

@@ -15,7 +15,7 @@ from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kinds.words import Surroundings, words_of
 from hailridge.core.looking.observe import rows_of
 from hailridge.core.scene.moment import Moment
-from hailridge.core.state.particles import as_indices
+from hailridge.core.state.particles import as_indices, number_of
 
 
 @dataclass(frozen=True)
@@ -46,16 +46,9 @@ def table_of_frame(
 ) -> Table:  # fmt: skip
     """Who is in some groups (none: everyone) and for whom `where` is true, sorted by a column (none: by number); of those in `only`, where given."""
     words = words_of(moment.scene.effect)
-    rows = as_indices(rows_of(moment, moment.scene.members(who)))
-    of, fault = len(rows), ""
-    if only is not None:
-        rows = rows[np.isin(moment.column("id")[rows], np.asarray(only))]
-    if where.strip():
-        passing = _column(moment, words, where, rows)
-        fault = passing.fault or ("is a vector, not a yes or no; compare its length" if passing.type == "vector" else "")
-        if not fault:
-            rows = rows[np.nan_to_num(passing.values) != 0]
-    found = [_column(moment, words, text, rows) for text in columns]
+    of = number_of(rows_of(moment, moment.scene.members(who)))
+    rows, fault = rows_for(moment, who, where, only)
+    found = [column_of(moment, words, text, rows) for text in columns]
     order = np.arange(len(rows))
     if sort is not None and 0 <= sort < len(found) and not found[sort].fault:
         order = _order(found[sort].values, descending)
@@ -66,7 +59,22 @@ def table_of_frame(
     return Table(ids[order].astype(np.int64), groups[order].astype(np.int64), ordered, of, fault)
 
 
-def _column(moment: Moment, words: Words, text: str, rows: NDArray[np.intp]) -> Column:
+def rows_for(moment: Moment, who: list[str], where: str, only: Sequence[int] | None = None) -> tuple[NDArray[np.intp], str]:
+    """The rows of those in some groups (none: everyone) for whom `where` is true, of those in `only`, where given; and what is wrong with `where`,
+    which is then not asked."""
+    rows = as_indices(rows_of(moment, moment.scene.members(who)))
+    if only is not None:
+        rows = rows[np.isin(moment.column("id")[rows], np.asarray(only))]
+    if not where.strip():
+        return rows, ""
+    passing = column_of(moment, words_of(moment.scene.effect), where, rows)
+    if passing.fault or passing.type == "vector":
+        return rows, passing.fault or "is a vector, not a yes or no; compare its length"
+    return rows[np.nan_to_num(passing.values) != 0], ""
+
+
+def column_of(moment: Moment, words: Words, text: str, rows: NDArray[np.intp]) -> Column:
+    """What a formula gives for some rows, or what is wrong with it."""
     try:
         formula = Formula(text, words)
     except FormulaError as error:

@@ -5,7 +5,6 @@ Places are those at the start of the part of the step, groups the present ones; 
 
 from __future__ import annotations
 
-import time as wall
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -75,9 +74,10 @@ def around(moment: Moment, name: str, *wanted: str) -> Around:
         return _nobody(moment, asked)
 
     def compute(_before: Any) -> Around:
-        begun = wall.perf_counter()
+        begun = moment.costs.begin()
         found = _answer(moment, hood, asked)
-        _note(moment, hood, found, wall.perf_counter() - begun)
+        moment.costs.end(hood.address, begun)
+        _note(moment, hood, found)
         if found.thinned > 1:
             text = (
                 f"so many stand within reach of one another that only every {found.thinned}th was looked at; "
@@ -90,10 +90,9 @@ def around(moment: Moment, name: str, *wanted: str) -> Around:
     return found
 
 
-def _note(moment: Moment, hood: Neighbourhood, found: Around, seconds: float) -> None:
+def _note(moment: Moment, hood: Neighbourhood, found: Around) -> None:
     """Keep account of how a neighbourhood does."""
     tally = moment.searches.setdefault(hood.id, SearchTally())
-    tally.seconds += seconds
     others = len(found.targets) - 1
     if len(found.seekers) and others > 0:
         counts = found.counts[found.seekers]

@@ -77,14 +77,12 @@ class Finding:
 @dataclass
 class SearchTally:
     """How a neighbourhood has done in a run: how often it was asked with somebody to look and somebody to be found, how many seekers found anybody;
-    which share of those whom it could find each seeker found on average, summed over the times asked, and of how many at most; and how long all
-    of it took (s)."""
+    which share of those whom it could find each seeker found on average, summed over the times asked, and of how many at most."""
 
     asked: int = 0
     finding: int = 0
     share: float = 0.0
     most: int = 0
-    seconds: float = 0.0
 
 
 @dataclass

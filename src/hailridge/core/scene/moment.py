@@ -16,6 +16,7 @@ from hailridge.core.scene.layout import turn_column, turn_mask
 from hailridge.core.scene.plan import Scene
 from hailridge.core.state.asking import Answers
 from hailridge.core.state.contributions import Contribution, Piles
+from hailridge.core.state.costs import Costs
 from hailridge.core.state.events import EventLog, Happening
 from hailridge.core.state.orientation import angles_of
 from hailridge.core.state.particles import Array, Particles, Rows, as_indices, lengths, named_rows, number_of, taken
@@ -49,6 +50,10 @@ class Moment:
         self.findings: dict[tuple[Any, str | None], Finding] = {}
         self.actor = -1
         self.answers = Answers()
+        self.costs = Costs()
+        """Where the time has gone since the run began."""
+        self.drawn_in: dict[str, float] = {}
+        """How long each look took when it was drawn last (s), all that it asked for included, by its address."""
         self.searches: dict[str, SearchTally] = {}
         """How the neighbourhoods have done since the run began, by their ids."""
         self.goals: dict[str, list[int]] = {}
@@ -135,6 +140,7 @@ class Moment:
     def _asked_field(self, field: str, before: FieldValues | None) -> FieldValues:
         """The field for everyone. The end of a step is the start of the next: whoever stands where it stood at that very time has the same value."""
         places, ids = self.column("position"), self.column("id")
+        begun = self.costs.begin()
         if before is None or before.time != self.time or len(before.ids) == 0:
             values = self.scene.field_strength(field, places, self.time)
         else:
@@ -144,6 +150,7 @@ class Moment:
             others = np.flatnonzero(~stands)
             if len(others):
                 values[others] = self.scene.field_strength(field, places[others], self.time)
+        self.costs.end(f"fields/{field}", begun)
         return FieldValues(self.time, ids.copy(), places.copy(), values)
 
     def each(self, key: Hashable, reads: tuple[str, ...], rows: Rows, compute: Callable[[Rows], Array]) -> Array:

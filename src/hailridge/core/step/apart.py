@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels.contact import PASSES
 from hailridge.core.scene.moment import Moment
+from hailridge.core.state.costs import owner_of
 from hailridge.core.state.particles import as_indices, lengths
 from hailridge.core.state.separating import push_apart
 from hailridge.core.step import slides
@@ -28,6 +29,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
         return
     solid = solid_to(moment)
     for action, asked in moment.buffers.pushers:
+        begun = moment.costs.begin()
         rows = as_indices(asked)
         if action.others:
             also = moment.scene.members(action.others)[moment.column("group")]
@@ -53,6 +55,7 @@ def keep_apart(moment: Moment, obstacles: Obstacles) -> None:
         # Whoever had to be pushed back has no speed the other way: what weighs on one another comes to rest.
         stop_against(moment, rows, pushed / np.maximum(lengths(pushed), LEAST)[:, None])
         _no_faster_than_gone(moment, rows[np.any(pushed != 0, axis=1)])
+        moment.costs.end(owner_of(action.address), begun)
     slides.stay(moment)
     moment.begin_part()
 

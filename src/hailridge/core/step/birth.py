@@ -13,6 +13,7 @@ from hailridge.core.scene.buffers import Litter
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.own import give_first_values, hand_on
 from hailridge.core.scene.span import Birth, Span
+from hailridge.core.state.costs import owner_of
 from hailridge.core.state.events import Happening
 from hailridge.core.state.particles import as_factor
 from hailridge.core.state.randomness import Keys, any_directions, child_keys, points_in_ball, source_keys, uniforms, upward
@@ -28,6 +29,7 @@ def run_sources(moment: Moment, first: bool) -> None:
     for index, source in enumerate(moment.scene.effect.sources):
         if not source.enabled:
             continue
+        begun = moment.costs.begin()
         span = span_of(moment, source, moment.time, end, first)
         times = source.emission.births(span)
         passed = 0
@@ -38,6 +40,7 @@ def run_sources(moment: Moment, first: bool) -> None:
         number = room_for(moment, len(times), source.address, source.label)
         if number:
             _give_birth(moment, index, source, span, times[:number], passed)
+        moment.costs.end(source.address, begun)
 
 
 def span_of(moment: Moment, source: Source, start: float, end: float, first: bool) -> Span:
@@ -142,7 +145,9 @@ def children_appear(moment: Moment, obstacles: Obstacles) -> slice:
     before = moment.count
     litters, moment.buffers.litters = moment.buffers.litters, []
     for litter in litters:
+        begun = moment.costs.begin()
         _appear(moment, obstacles, litter)
+        moment.costs.end(owner_of(litter.action.address), begun)
     return slice(before, moment.count)
 
 
@@ -233,7 +238,7 @@ def _asked_by(moment: Moment, litter: Litter) -> tuple[str, str]:
     if litter.rule >= 0:
         rule = effect.rules[litter.rule]
         return rule.address, rule.label or f"rule {rule_numbers(effect)[litter.rule]}"
-    owner = "/".join(litter.action.address.split("/")[:2])
+    owner = owner_of(litter.action.address)
     source = next(source for source in effect.sources if source.address == owner)
     return owner, source.label
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import pairs as kernel
 from hailridge.core.scene.moment import Moment
+from hailridge.core.state.costs import owner_of
 from hailridge.core.state.events import Happening
 from hailridge.core.state.neighbours import Grid, beginnings
 from hailridge.core.state.particles import as_indices, lengths
@@ -27,6 +28,7 @@ IMMOVABLE = 1e12
 def collide(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> None:
     """Let those bounce off one another whom rules say so; rules on contact act on them. Nobody is sent through what is solid to it."""
     for action, asked in moment.buffers.colliders:
+        began = moment.costs.begin()
         rows = as_indices(asked)
         movers = np.zeros(moment.count, np.bool_)
         movers[rows] = True
@@ -37,6 +39,7 @@ def collide(moment: Moment, obstacles: Obstacles, at_touch: AtTouch) -> None:
         concerned = np.zeros(moment.count, np.bool_)
         concerned[rows] = True
         _bounce(moment, obstacles, action, those, concerned[those], at_touch)
+        moment.costs.end(owner_of(action.address), began)
 
 
 def _bounce(moment: Moment, obstacles: Obstacles, action: Any, rows: NDArray[np.intp], concerned: NDArray[np.bool_], at_touch: AtTouch) -> None:

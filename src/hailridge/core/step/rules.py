@@ -112,6 +112,13 @@ def asked_of(moment: Moment, ready: ReadyRule, among: NDArray[np.bool_]) -> tupl
 def run_rule(
     moment: Moment, ready: ReadyRule, rows: Rows, tally: Tally, instant: bool = False, on_the_way: bool = False, afresh: bool = True
 ) -> None:
+    """A rule's turn, for some rows of its groups; what it takes is charged to it."""
+    begun = moment.costs.begin()
+    _take_turn(moment, ready, rows, tally, instant, on_the_way, afresh)
+    moment.costs.end(ready.rule.address, begun)
+
+
+def _take_turn(moment: Moment, ready: ReadyRule, rows: Rows, tally: Tally, instant: bool, on_the_way: bool, afresh: bool) -> None:
     """Test the condition, find whom the trigger means, act, and write events for beginnings and ends.
 
     A rule that both pushes and changes is asked twice in a step, with the same random numbers; it is counted, and remembers whom it held for,

@@ -39,8 +39,9 @@ def search_findings(moment: Moment, since: int, frame: int, seconds: float) -> I
         if not hood.listed and share > NEARLY_ALL and tally.most >= FEWEST:
             text = f"the reach of '{hood.label}' catches nearly everybody: {share:.0%} of those who can be found; a shorter one tells them apart"
             yield Finding("advice", hood.address, frame, text, EVERYBODY)
-        if seconds > SECONDS_TOLD and tally.seconds > MOST_OF_IT * seconds:
-            text = f"'{hood.label}' takes {tally.seconds / seconds:.0%} of the time of a step; a shorter reach, or fewer who look, makes it faster"
+        taken = moment.costs.seconds.get(hood.address, 0.0)
+        if seconds > SECONDS_TOLD and taken > MOST_OF_IT * seconds:
+            text = f"'{hood.label}' takes {taken / seconds:.0%} of the time of a step; a shorter reach, or fewer who look, makes it faster"
             yield Finding("advice", hood.address, frame, text, SLOW)
     for address, (near, past, stuck) in moment.goals.items():
         if near < FEWEST * 10:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time as wall
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -18,6 +17,7 @@ from hailridge.core.scene.buffers import Buffers, Finding
 from hailridge.core.scene.layout import SUBSTEPS
 from hailridge.core.scene.moment import NOTHING3, Moment
 from hailridge.core.scene.plan import Plan
+from hailridge.core.state.costs import Clocking, owner_of
 from hailridge.core.state.events import MOST_EVENTS, TOUCH, EventLog, Happening
 from hailridge.core.state.particles import Array, Particles
 from hailridge.core.step.apart import keep_apart
@@ -29,8 +29,6 @@ from hailridge.core.step.obstacles import Obstacles
 from hailridge.core.step.rules import Tally, run_changes, run_on_birth, run_on_the_way, run_triggered
 from hailridge.core.step.searches import search_findings
 from hailridge.model.effect import Effect
-
-PHASES = ("birth", "pushes", "motion and contact", "changes", "leaving", "record")
 
 MOST_GENERATIONS = 4
 """How often in one step those who leave may have children that leave at once themselves."""
@@ -72,27 +70,6 @@ class Frame:
     """What each urge wanted and got at the frame's last step, as parts of the largest force, on average over those who steer; by its address."""
 
 
-@dataclass
-class Clocking:
-    """Seconds spent in each part of the step, summed over the run."""
-
-    seconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(PHASES, 0.0))
-    _last: float = 0.0
-
-    @property
-    def total(self) -> float:
-        """Seconds in all parts together."""
-        return sum(self.seconds.values())
-
-    def start(self) -> None:
-        self._last = wall.perf_counter()
-
-    def lap(self, phase: str) -> None:
-        now = wall.perf_counter()
-        self.seconds[phase] += now - self._last
-        self._last = now
-
-
 class Simulation:
     """One run of an effect. The same document, seed and version give the same bytes, however many threads there are.
 
@@ -117,7 +94,7 @@ class Simulation:
         self.tally = Tally(len(effect.rules))
         self.departures = Departures(self.plan)
         self.obstacles = Obstacles(self.moment)
-        self.clocking = Clocking()
+        self.clocking = Clocking(self.moment.costs)
         self.timeline = self.plan.timeline
         self.frame = -1
         self._since = 0
@@ -201,7 +178,7 @@ class Simulation:
         since = self.timeline.time_of(self.frame - 1) if self.frame else -np.inf
         beginning, log = self.timeline.beginning, self.moment.log
         self.moment = Moment(self.plan.beginning, Particles(self.plan.columns), self.frame)
-        self.moment.log = EventLog(log.limit)
+        self.moment.log, self.moment.costs = EventLog(log.limit), self.clocking.costs
         self._step(beginning, beginning, first=True)
         if end > beginning:
             self._step(beginning, end, first=False)
@@ -267,6 +244,7 @@ class Simulation:
         if moment.count:
             self._leave()
         moment.step += 1
+        clocking.steps += 1
         self._births += moment.particles.next_id - before
         clocking.lap("leaving")
 
@@ -306,7 +284,9 @@ class Simulation:
         """Actions that put particles somewhere themselves do it now."""
         moment = self.moment
         for action, rows in moment.buffers.movers:
+            begun = moment.costs.begin()
             action.settle(moment, rows)
+            moment.costs.end(owner_of(action.address), begun)
         if moment.buffers.movers:
             moment.begin_part()
 
