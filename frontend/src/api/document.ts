@@ -1012,7 +1012,7 @@ export interface components {
             id: string;
             label: string;
             /** @enum {string} */
-            type: "number" | "vector" | "color";
+            type: "number" | "vector" | "color" | "choice" | "shape";
             /** @enum {string} */
             unit: "" | "m" | "s" | "kg" | "deg" | "m/s" | "m/s2" | "1/s" | "deg/s" | "percent";
             value: (number | number[]) | {
@@ -1022,6 +1022,13 @@ export interface components {
                     ease?: ("linear" | "hold") | number[];
                 }[];
             };
+            options: string;
+            chosen: string;
+            shape: string | null;
+            limited: boolean;
+            low: number;
+            high: number;
+            standard: number | number[] | null;
         };
         Disc: {
             id: string;

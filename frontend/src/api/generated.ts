@@ -1805,6 +1805,10 @@ export interface components {
             no?: string | null;
             /** Only */
             only?: string[] | null;
+            /** Only Where */
+            only_where?: {
+                [key: string]: string[];
+            } | null;
             /** Optional */
             optional?: string | null;
             /** Per Frame */

@@ -93,7 +93,8 @@ export function commands(session: Session, open: Opening): Command[] {
   const group = (title: string) => (label: string, keys: string | undefined, run: () => void, release?: () => void) =>
     list.push({ name: `${title}: ${label}`, group: title, label, keys, run, release });
   const switched =
-    (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "table" | "onward" | "costs") => () =>
+    (name: "stageOnly" | "picturing" | "byGroup" | "touches" | "strays" | "table" | "onward" | "costs" | "dialled") =>
+    () =>
       session.set({ [name]: !session.state[name] } as Partial<SessionState>);
   const lens = (tab: LensTab) => () => {
     const { lens: now, lensOpen } = session.state;
@@ -135,6 +136,7 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Where things touch", "X", switched("touches"));
   stage("Who is far out", "Z", switched("strays"));
   stage("Everybody in a table", "I", switched("table"));
+  stage("All dials over the stage", "K", switched("dialled"));
   stage("What each item takes of a step", "U", switched("costs"));
   stage("A value beside each particle", "N", () =>
     session.set({ values: session.state.values === null ? "id" : null }),

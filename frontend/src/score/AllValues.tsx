@@ -5,7 +5,7 @@ import type { FieldInfo, KindInfo } from "@/api/client";
 import { kindOf, made, withValue, type Json, type Node, type Path } from "@/state/document";
 import { Button, Popover } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
-import { useScore } from "./context";
+import { fieldNow, useScore } from "./context";
 import { FieldList } from "./More";
 import { useSession } from "@/state/use";
 
@@ -41,13 +41,18 @@ function useSections(info: KindInfo, node: Node, path: Path): Section[] {
 export function AllValues({ info, node, path, label }: { info: KindInfo; node: Node; path: Path; label: string }) {
   const sections = useSections(info, node, path);
   const session = useSession();
+  const score = useScore();
   const resetAll = () => {
     let next = session.state.document!;
     for (const section of sections) {
       const fresh = made(section.info, session.state.document, session.state.catalogue, false);
       for (const field of section.info.fields) {
-        if (!field.required && field.type !== "slot" && field.type !== "references")
-          next = withValue(next, [...section.path, field.name], fresh[field.name] as Json);
+        if (field.required || field.type === "slot" || field.type === "references" || field.renews) continue;
+        const first =
+          field.type === "value"
+            ? fieldNow(field, section.node, score.catalogue, score.effect).default
+            : fresh[field.name];
+        next = withValue(next, [...section.path, field.name], first as Json);
       }
     }
     session.commit(next);

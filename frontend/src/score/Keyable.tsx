@@ -13,6 +13,8 @@ interface Props {
   path: Path;
   /** What it is called, where that is not said above: then the way to keyframes stands beside it. */
   heading?: string;
+  /** Whether a value without keyframes has no way to them here. */
+  quiet?: boolean;
   children: (present: Json, store: Store) => ReactNode;
 }
 
@@ -22,7 +24,7 @@ export function useKeyedValue(path: Path): KeyValue | null {
   return useRun((state) => state.shown?.frame.head.keyed[address] ?? null);
 }
 
-export function Keyable({ value, path, heading, children }: Props) {
+export function Keyable({ value, path, heading, quiet, children }: Props) {
   const session = useSession();
   const now = useTimeAt(path);
   const track = useStudio((state) => state.track);
@@ -50,7 +52,7 @@ export function Keyable({ value, path, heading, children }: Props) {
     ) : (
       <>
         {children(value, storeAt(session, path))}
-        <div>{more}</div>
+        {!quiet && <div>{more}</div>}
       </>
     );
   }

@@ -6,6 +6,7 @@ import { same, type Json, type Node, type Path } from "@/state/document";
 import { IconButton, Popover } from "@/ui/controls";
 import { capitalised, unmarked } from "@/ui/words";
 import { Chip } from "./Chip";
+import { fieldNow, offered, useScore } from "./context";
 import { useSession } from "@/state/use";
 import { cx } from "@/ui/cx";
 
@@ -42,9 +43,12 @@ export function More({ info, fields, node, path }: Props) {
 /** Fields as a list of their labels and values, each with a way back to its default. */
 export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: Node; path: Path }) {
   const session = useSession();
+  const { catalogue, effect } = useScore();
+  const declared = fields.filter((field) => offered(field, node));
+  const shown = declared.map((field) => fieldNow(field, node, catalogue, effect));
   return (
     <ul className="divide-y divide-line/50">
-      {fields.map((field) => {
+      {shown.map((field, place) => {
         const inner = [...path, field.name];
         const changed =
           !field.required && field.type !== "references" && !same(node[field.name], (field.default ?? null) as Json);
@@ -56,7 +60,7 @@ export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: N
           >
             <span className="text-soft">{field.label}</span>
             <span>
-              <Chip field={field} parent={node} path={inner} />
+              <Chip field={declared[place]!} parent={node} path={inner} />
             </span>
             {changed && (
               <IconButton

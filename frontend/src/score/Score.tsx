@@ -56,7 +56,7 @@ export function Score() {
 }
 
 /** Gives down what sentences say of other parts; it follows the document, so that nothing around it has to. */
-function Declaring({ children }: { children: ReactNode }) {
+export function Declaring({ children }: { children: ReactNode }) {
   const catalogue = useStudio((state) => state.catalogue);
   const effect = useDeclared();
   const meshes = useQuery({ queryKey: ["meshes"], queryFn: () => answered(api.GET("/api/assets")) });

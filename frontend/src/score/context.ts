@@ -121,6 +121,7 @@ export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, e
   let now = field;
   for (const [sibling, cases] of Object.entries(field.variants ?? {}))
     now = { ...now, ...(cases[String(parent[sibling])] as Partial<FieldInfo> | undefined) };
+  if (field.type === "value" && typeof parent.type === "string") now = { ...now, ...ofDial(field, parent) };
   if (field.unit_from) {
     const range = quantityRange(parent[field.unit_from] as Node, catalogue, effect);
     const [low, high] = range.soft;
@@ -132,6 +133,24 @@ export function fieldNow(field: FieldInfo, parent: Node, catalogue: Catalogue, e
   }
   return now;
 }
+
+/** A dial's value, as its type, unit, range and default have it. */
+function ofDial(field: FieldInfo, { type, unit, limited, low, high, standard, value }: Node): Partial<FieldInfo> {
+  const within = limited === true && type !== "color";
+  return {
+    type: type as FieldInfo["type"],
+    unit: type === "color" ? "" : String(unit ?? ""),
+    low: within ? Number(low) : null,
+    high: within ? Number(high) : null,
+    soft: within ? [Number(low), Number(high)] : null,
+    // Without a default of its own there is nothing that it could go back to.
+    default: field.name === "value" ? (standard ?? value) : field.default,
+  };
+}
+
+/** Whether a field means anything where its siblings are as they are. */
+export const offered = (field: FieldInfo, node: Node): boolean =>
+  Object.entries(field.only_where ?? {}).every(([name, values]) => values.includes(String(node[name])));
 
 export function quantityRange(quantity: Node | undefined, catalogue: Catalogue, effect: Declared): ValueRange {
   if (quantity?.kind === "attribute") {

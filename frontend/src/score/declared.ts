@@ -9,7 +9,7 @@ type Named = { id: string; label: string };
 
 export interface Declared {
   clock: { frames_per_second: number; duration: number };
-  dials: (Named & { type: string; unit: string })[];
+  dials: (Named & { type: string; unit: string; shape: string | null })[];
   shapes: (Named & { kind: string })[];
   fields: (Named & { kind: string })[];
   groups: (Named & { color: string })[];
@@ -23,7 +23,7 @@ function declaredOf(effect: Effect): Declared {
   const rules = effect.rules.map(({ id, label, trigger }) => ({ id, label, trigger }) as Effect["rules"][number]);
   return {
     clock: { frames_per_second, duration },
-    dials: effect.dials.map(({ id, label, type, unit }) => ({ id, label, type, unit })),
+    dials: effect.dials.map(({ id, label, type, unit, shape }) => ({ id, label, type, unit, shape: shape ?? null })),
     shapes: effect.shapes.map(({ id, label, kind }) => ({ id, label, kind })),
     fields: effect.fields.map(({ id, label, kind }) => ({ id, label, kind })),
     groups: effect.groups.map(({ id, label, color }) => ({ id, label, color })),

@@ -222,12 +222,16 @@ export function VectorEditor({
   label,
   unit,
   soft,
+  low = null,
+  high = null,
 }: {
   value: number[];
   store: Store;
   label: string;
   unit: string;
   soft: readonly [number, number];
+  low?: number | null;
+  high?: number | null;
 }) {
   return (
     <div className="space-y-1">
@@ -239,8 +243,8 @@ export function VectorEditor({
             store={part(store, value, index)}
             label={`${label} ${axis}`}
             unit={unit}
-            low={null}
-            high={null}
+            low={low}
+            high={high}
             soft={soft}
           />
         </div>
@@ -283,7 +287,17 @@ export function FieldEditor({
   );
 }
 
-function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: Json; store: Store; path: Path }) {
+export function PlainEditor({
+  field,
+  value,
+  store,
+  path,
+}: {
+  field: FieldInfo;
+  value: Json;
+  store: Store;
+  path: Path;
+}) {
   const session = useSession();
   const soft = (field.soft ?? [-10, 10]) as [number, number];
   if (field.type === "points") return <PointsEditor value={value as number[][]} path={path} />;
@@ -295,7 +309,9 @@ function PlainEditor({ field, value, store, path }: { field: FieldInfo; value: J
         store={store}
         label={field.label}
         unit={field.unit ?? ""}
-        soft={field.unit === "deg" ? [-180, 180] : soft}
+        soft={field.unit === "deg" && !field.soft ? [-180, 180] : soft}
+        low={field.low ?? null}
+        high={field.high ?? null}
       />
     );
   if (field.type === "text") {

@@ -3,15 +3,18 @@
 import { memo } from "react";
 import {
   kindOf,
+  same,
   type Attribute,
   type Dial,
   type Field,
   type Group,
+  type Json,
   type Look,
   type Shape,
   type Source,
   type Path,
 } from "@/state/document";
+import { keysOf } from "@/state/keys";
 import type { Session } from "@/state/session";
 import { useSession, useStudio } from "@/state/use";
 import type { MenuEntry } from "@/ui/controls";
@@ -21,6 +24,7 @@ import { Chip } from "./Chip";
 import { ColorLayers } from "./ColorLayers";
 import { AddKind, Exchangeable, KindPicker } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
+import { ChosenChip } from "./dials";
 import { Sentence } from "./Sentence";
 
 /** Switching an item off, and on again. */
@@ -71,15 +75,26 @@ export const FieldItem = memo(function FieldItem({ field, index }: { field: Fiel
 export const DialItem = memo(function DialItem({ dial, index }: { dial: Dial; index: number }) {
   const session = useSession();
   const info = useStudio((state) => state.catalogue.parts.dial!);
-  const extra =
-    dial.type === "number"
-      ? [{ label: "Compare with another value", onSelect: () => session.beginComparing(dial) }]
-      : [];
-  const value = info.fields.find((field) => field.name === "value")!;
-  const typed = { ...value, type: dial.type, unit: dial.unit, soft: null };
+  const extra: MenuEntry[] = [
+    { label: "All dials over the stage", hint: "K", onSelect: () => session.set({ dialled: true }) },
+  ];
+  if (dial.type === "number")
+    extra.unshift({ label: "Compare with another value", onSelect: () => session.beginComparing(dial) });
+  const plain = dial.type !== "choice" && dial.type !== "shape" && !keysOf(dial.value as Json);
+  if (plain && !same(dial.value as Json, (dial.standard ?? null) as Json))
+    extra.push({
+      label: "Make this value its default",
+      onSelect: () => session.edit(["dials", index, "standard"], dial.value as Json),
+    });
+  const named = dial.type === "shape" ? "shape" : "value";
+  const field = info.fields.find(({ name }) => name === named)!;
   return (
     <Card collection="dials" item={dial} index={index} info={info} extra={extra}>
-      <Chip field={typed} parent={dial} path={["dials", index, "value"]} />
+      {dial.type === "choice" ? (
+        <ChosenChip dial={dial} index={index} />
+      ) : (
+        <Chip field={field} parent={dial} path={["dials", index, named]} />
+      )}
     </Card>
   );
 });

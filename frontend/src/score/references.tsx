@@ -1,9 +1,11 @@
 /** Chips for one of several words, and for references to other parts of the document. */
 
 import type { FieldInfo } from "@/api/client";
-import type { Node, Path } from "@/state/document";
+import { withDial } from "@/state/adding";
+import { withValue, type Node, type Path } from "@/state/document";
 import { Menu, Popover } from "@/ui/controls";
 import { attributes, useScore, type Surroundings } from "./context";
+import type { Declared } from "./declared";
 import { ruleName } from "./numbering";
 import { useSession } from "@/state/use";
 import { refer } from "@/state/exchanging";
@@ -41,14 +43,18 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
       color: item.color as string | undefined,
     }));
   if (to === "group") return listed(effect.groups);
-  if (to === "shape") return listed(effect.shapes);
+  if (to === "shape")
+    return [
+      ...listed(effect.shapes),
+      ...standing(effect).map(({ id, label }) => ({ id: `dial:${id}`, label: `${label} (dial)` })),
+    ];
   if (to === "field") return listed(effect.fields);
   if (to === "rule")
     return effect.rules.map((rule, index) => ({
       id: rule.id as string,
       label: ruleName(effect.rules, index, catalogue),
     }));
-  if (to === "dial") return listed(effect.dials);
+  if (to === "dial") return listed(effect.dials.filter(({ type }) => type !== "shape"));
   if (to === "attribute")
     return attributes(catalogue, effect)
       .filter((info) => info.writable)
@@ -57,6 +63,9 @@ export function choicesOf(to: string, { catalogue, effect, meshes }: Surrounding
   if (to === "asset") return meshes.map((mesh) => ({ id: mesh.id, label: mesh.name }));
   return [];
 }
+
+/** Dials that stand for a shape, so that they can be named in its place. */
+const standing = (effect: Declared) => effect.dials.filter(({ type, shape }) => type === "shape" && shape);
 
 /** Whether the server has a say in what is named here: what others follow, and what could go round in a circle. */
 const follows = (field: FieldInfo, path: Path): boolean =>
@@ -78,6 +87,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   // Nothing is offered to itself, nor what is of the wrong kind.
   const self = ownerOf(field, path, score);
   const kindsOf = new Map(score.effect.shapes.map((shape) => [shape.id as string, String(shape.kind)]));
+  for (const { id, shape } of standing(score.effect)) kindsOf.set(`dial:${id}`, kindsOf.get(shape ?? "") ?? "");
   if (field.to === "attribute")
     attributes(score.catalogue, score.effect).forEach((info) => kindsOf.set(info.id, info.value_type));
   const fits = (id: string) =>
@@ -88,6 +98,15 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   // What others follow is changed with them: a value of the right type, unit and size.
   const put = (id: string | null) => (follows(field, path) ? void refer(session, path, id) : session.edit(path, id));
   const none = field.optional ? [{ label: field.optional, onSelect: () => put(null) }] : [];
+  // A shape that several places name is exchanged in one, once they all name a dial.
+  const byDial = () => {
+    const { document, catalogue } = session.state;
+    const grownBy = withDial(catalogue, document, { type: "shape", shape: value });
+    session.commit(withValue(grownBy, path, `dial:${grownBy.dials.at(-1)!.id}`));
+  };
+  const plain =
+    field.to === "shape" && path[0] !== "dials" && path[0] !== "shapes" && !!value && !value.startsWith("dial:");
+  const throughDial = plain ? [{ label: "through a new dial", hint: "exchanged in one place", onSelect: byDial }] : [];
   return (
     <Menu
       trigger={
@@ -103,6 +122,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
           hint: choice.id === value ? "now" : "",
           onSelect: () => choice.id !== value && put(choice.id),
         })),
+        ...throughDial,
       ]}
     />
   );

@@ -24,6 +24,7 @@ const [CROWDED, LATER] = [20_000, 150];
 
 const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default: module.ChosenHandles })));
 const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
+const DialPanel = lazy(() => import("./DialPanel").then((module) => ({ default: module.DialPanel })));
 const Values = lazy(() => import("./Values").then((module) => ({ default: module.Values })));
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
@@ -48,6 +49,7 @@ function Canvas({ opening }: { opening: string | null }) {
   const [failed, setFailed] = useState(false);
   const picturing = useStudio((state) => state.picturing);
   const handled = useStudio((state) => state.selected?.[0] === "shapes");
+  const dialled = useStudio((state) => state.dialled);
   const valued = useStudio((state) => state.values !== null);
   useEffect(() => {
     let made: StageEngine;
@@ -130,6 +132,11 @@ function Canvas({ opening }: { opening: string | null }) {
               <HandleTools />
             </div>
             <Legend />
+            {dialled && (
+              <Suspense>
+                <DialPanel />
+              </Suspense>
+            )}
           </div>
         </EngineContext>
       )}

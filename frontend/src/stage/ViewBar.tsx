@@ -136,6 +136,7 @@ function More() {
   const touches = useStudio((state) => state.touches);
   const strays = useStudio((state) => state.strays);
   const table = useStudio((state) => state.table);
+  const dialled = useStudio((state) => state.dialled);
   const values = useStudio((state) => state.values !== null);
   const file = useRef<HTMLInputElement>(null);
   const entries: MenuEntry[] = [
@@ -159,6 +160,11 @@ function More() {
       hint: "N",
       onSelect: () => session.set({ values: values ? null : "id" }),
     },
+    {
+      label: dialled ? "Close the dials" : "All dials",
+      hint: "K",
+      onSelect: () => session.set({ dialled: !dialled }),
+    },
     { label: "A reference picture behind the stage…", onSelect: () => file.current?.click() },
   ];
   return (
@@ -169,7 +175,7 @@ function More() {
             type="button"
             aria-label="More to see"
             title="More to see"
-            className={`stage-button w-7 ${touches || strays || table || values ? "text-ice" : ""}`}
+            className={`stage-button w-7 ${touches || strays || table || values || dialled ? "text-ice" : ""}`}
           >
             <Layers className="size-3.5" />
           </button>

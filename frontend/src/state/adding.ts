@@ -151,10 +151,11 @@ export function duplicated(effect: Effect, collection: Collection, index: number
 export function withDial(catalogue: Catalogue, effect: Effect, given: Node): Effect {
   const info = catalogue.parts.dial!;
   const units = Object.keys(info.fields.find((field) => field.name === "unit")?.words ?? {});
-  const label = freshLabel("Dial", effect.dials);
+  const label = freshLabel(given.type === "shape" ? "Chosen shape" : "Dial", effect.dials);
   const unit = units.includes(String(given.unit)) ? given.unit! : "";
   const id = freshId(label, effect.dials);
-  return grown(effect, "dials", { id, label, ...made(info, effect, catalogue, false), ...given, unit });
+  const standard = given.value ?? null;
+  return grown(effect, "dials", { id, label, ...made(info, effect, catalogue, false), standard, ...given, unit });
 }
 
 /** The document with one more field, on its newest shape; one is made where there is none. */

@@ -262,6 +262,8 @@ export function usesOf(effect: Effect, catalogue: Catalogue, to: string, id: str
       const calls = !!formula && (callsOf(formula, to, [id, String(label ?? id)]) ?? quoted).test(value as string);
       if (calls) found.push(owner);
       else if (refers && (value === id || (Array.isArray(value) && value.includes(id)))) found.push(owner);
+      else if (to === "dial" && (value === `dial:${id}` || (Array.isArray(value) && value.includes(`dial:${id}`))))
+        found.push(owner);
       else if (typeof value === "object") visit(value, owner);
     }
   };

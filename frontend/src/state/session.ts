@@ -101,6 +101,8 @@ export interface SessionState {
   touches: boolean;
   /** Whether each item tells what it takes of a step. */
   costs: boolean;
+  /** Whether all dials stand over the stage. */
+  dialled: boolean;
   /** Whether the stage tells who is far out. */
   strays: boolean;
   /** Whether everybody stands in a table under the stage. */
@@ -183,6 +185,7 @@ export class Session {
       byGroup: false,
       touches: false,
       costs: false,
+      dialled: false,
       strays: false,
       table: false,
       values: null,

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, cast
 
 from hailridge.core.scene.assets import Assets
+from hailridge.model.dials import choices_in
 from hailridge.model.effect import Effect
 from hailridge.model.validation import DocumentError, read_effect
 
@@ -86,14 +87,32 @@ def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tup
         raise in_lines(error) from None
 
 
+def _turn(raw: Any, place: str, dial: dict[str, Any], text: str) -> None:
+    """Set a dial as its type has it: a shape by its name, one of several by its word, else a value."""
+    if dial.get("type") not in ("shape", "choice"):
+        return set_value(raw, f"{place}.value={text}")
+    if dial["type"] == "choice":
+        known = choices_in(str(dial.get("options", "")))
+        if text not in known:
+            raise CommandError(f"'{dial.get('label')}' is one of {', '.join(known)}, not '{text}'")
+        dial["chosen"] = text
+        return None
+    shapes = [shape for shape in raw.get("shapes", []) if isinstance(shape, dict)]
+    found = next((shape["id"] for shape in shapes if text in (shape.get("id"), shape.get("label"))), None)
+    if found is None:
+        raise CommandError(f"there is no shape called '{text}'; the shapes are {', '.join(str(shape.get('label')) for shape in shapes) or 'none'}")
+    dial["shape"] = found
+    return None
+
+
 def set_value(raw: Any, change: str) -> None:
     """Change one value of a raw document: "path=value", a dial by its id alone. What is no JSON is taken as text."""
     path, equals, text = change.partition("=")
     if not equals or not path:
         raise CommandError(f"'{change}' does not say what to set to what; write path=value, such as clock.duration=2 or name=Storm")
     for index, dial in enumerate(raw.get("dials", []) if isinstance(raw.get("dials", []), list) else []):
-        if isinstance(dial, dict) and dial.get("id") == path:
-            path = f"dials.{index}.value"
+        if isinstance(dial, dict) and path in (dial.get("id"), dial.get("label")):
+            return _turn(raw, f"dials.{index}", dial, text)
     try:
         value = json.loads(text)
     except ValueError:

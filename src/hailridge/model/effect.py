@@ -9,10 +9,12 @@ from pydantic import Field, PrivateAttr
 
 from hailridge.model import fields
 from hailridge.model.attributes import WIDE, AttributeInfo, own_info
+from hailridge.model.dials import Dial
 from hailridge.model.fields import collection
-from hailridge.model.kind import Identifier, Label, Part, Value, Vector
+from hailridge.model.kind import Identifier, Label, Part, Vector
 from hailridge.model.neighbourhoods import Neighbourhood
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
+from hailridge.model.units import OWN_UNITS, OwnUnit
 
 FORMAT = 6
 """Version of the document format; `model.migrations` lifts older ones."""
@@ -62,49 +64,6 @@ class Clock(Part):
     @property
     def last_frame(self) -> int:
         return max(1, round(self.duration * self.frames_per_second))
-
-
-OwnUnit = Literal["", "m", "s", "kg", "deg", "m/s", "m/s2", "1/s", "deg/s", "percent"]
-
-OWN_UNITS: dict[str, str] = {
-    "": "no unit", "m": "m", "s": "s", "kg": "kg", "deg": "°", "m/s": "m/s", "m/s2": "m/s²", "1/s": "a second", "deg/s": "°/s", "percent": "%",
-}  # fmt: skip
-"""Units of what an artist declares."""
-
-
-class Dial(Part):
-    title: ClassVar[str] = "Dial"
-    sentence: ClassVar[str] = "{value}"
-    help: ClassVar[str] = (
-        "A value with a name, used in as many places as you like: choose *a dial* where a value may vary, and turn it here for all of them at "
-        "once. A dial can have keyframes, and be set from the command line."
-    )
-
-    id: Identifier
-    label: Label
-    type: Literal["number", "vector", "color"] = fields.choice(
-        "number", {"number": "number", "vector": "vector", "color": "colour"}, label="Type", renews=True
-    )
-    unit: OwnUnit = fields.choice("", OWN_UNITS, label="Unit")
-    value: Value = fields.value(1.0, label="Value")
-
-    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
-        if any(isinstance(value, list) != (self.type != "number") for value in self.all_values("value")):
-            yield "value", "has to be a single number" if self.type == "number" else "has to be three numbers"
-
-    @classmethod
-    def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:
-        """A dial's value in the form that its type takes: a number three times over, or the first of three. Keyframes go."""
-        value, wide = raw.get("value"), raw.get("type") != "number"
-        if isinstance(value, dict):
-            value = value["keys"][0]["value"] if value.get("keys") else 1.0
-        if wide and not isinstance(value, list):
-            value = [float(value or 0.0)] * 3
-        elif not wide and isinstance(value, list):
-            value = value[0] if value else 1.0
-        if raw.get("type") == "color" and isinstance(value, list):
-            value = [min(max(entry, 0.0), 1.0) for entry in value]
-        return raw | {"value": value}
 
 
 class Group(Part):
@@ -292,7 +251,7 @@ class Effect(Part):
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)
-    dials: list[Dial] = collection("dial", most=64)
+    dials: list[Dial] = collection("dial", most=64, shown=("standard", "limited", "low", "high"))
     shapes: list[Shape] = collection("shape", most=64)
     fields: list[FieldKind] = collection("field", most=64)
     groups: list[Group] = collection("group", most=64, shown=("color",))

@@ -90,8 +90,14 @@ def formula(default: str, *, lookups: dict[str, str], label: str = "", help: str
 
 
 def value(default: float | list[float], *, label: str = "") -> Any:
-    """A number, a vector or a colour, as the amount around it decides."""
+    """A number, a vector or a colour, as the amount around it, or the type beside it, decides."""
     return _field(default, {"type": "value", "label": label})
+
+
+def only_where(field: Any, **siblings: tuple[str, ...]) -> Any:
+    """A field that means something only where siblings have certain values: elsewhere it is not offered."""
+    field.json_schema_extra["ui"]["only_where"] = {name: list(values) for name, values in siblings.items()}
+    return field
 
 
 def curve(default: list[dict[str, Any]], *, along: str, label: str = "", help: str = "") -> Any:

@@ -7,7 +7,8 @@ from typing import Any
 
 from hailridge.model import fields
 from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
-from hailridge.model.effect import Dial, freshly_named
+from hailridge.model.dials import Dial
+from hailridge.model.effect import freshly_named
 from hailridge.model.kind import Kind, Path
 from hailridge.model.places import Place, Raw, place_of, value_of, wrong_at
 
@@ -104,6 +105,11 @@ def _unit(place: Place, table: Table) -> str:
     return read.unit if read is not None else str(getattr(Kind.registry["quantity"].get(str(against.get("kind"))), "unit", ""))
 
 
+def _plain(value: Any) -> Any:
+    """A value that a dial may go back to: keyframes are none."""
+    return None if isinstance(value, dict) else deepcopy(value)
+
+
 def _turn_dial(document: Raw, node: Raw, path: Path, expected: str, present: Any) -> None:
     """The newest dial that fits here, or a new one with the value that there was."""
     for dial in reversed(document.get("dials", [])):
@@ -114,7 +120,8 @@ def _turn_dial(document: Raw, node: Raw, path: Path, expected: str, present: Any
     identifier, label = freshly_named("Dial", dials)
     units = fields.ui_of(Dial.model_fields["unit"])["words"]
     unit = _unit(place_of(document, path), raw_table(document))
-    dials.append({"id": identifier, "label": label, "type": expected, "unit": unit if unit in units else "", "value": deepcopy(present)})
+    made = Dial(id=identifier, label=label, type=expected)  # type: ignore[arg-type]
+    dials.append(made.model_dump() | {"unit": unit if unit in units else "", "value": deepcopy(present), "standard": _plain(present)})
     node["dial"] = identifier
 
 

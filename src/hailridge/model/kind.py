@@ -99,6 +99,7 @@ class Part(BaseModel):
     _item: int = PrivateAttr(default=0)
     _address: str = PrivateAttr(default="")
     _tracks: Mapping[str, Curve] | None = PrivateAttr(default=None)
+    _written: Mapping[str, Any] | None = PrivateAttr(default=None)
 
     @property
     def item(self) -> int:
@@ -115,6 +116,15 @@ class Part(BaseModel):
     def tracks(self) -> Mapping[str, Curve]:
         """Keyframes by field. In a scene the field itself holds the value of its time (`core.scene.plan`)."""
         return self.__pydantic_private__["_tracks"] or NO_TRACKS  # type: ignore[index]
+
+    @property
+    def written(self) -> Mapping[str, Any]:
+        """Fields that are written otherwise than they are read, such as a dial in a shape's place (`model.dialled`)."""
+        return self.__pydantic_private__["_written"] or {}  # type: ignore[index]
+
+    def write_as(self, name: str, value: Any) -> None:
+        """Told once, when the document is read: how a field is written."""
+        self._written = {**self.written, name: value}
 
     def twin(self, values: Mapping[str, Any], **notes: Any) -> Self:
         """A copy with other values of some fields, and with what a plan notes of a part (its private attributes, without their underscore).
@@ -223,6 +233,7 @@ class Part(BaseModel):
         out: dict[str, Any] = handler(self)
         for name, curve in self.tracks.items():
             out[name] = curve.model_dump()
+        out.update(self.written)
         if out.get("id", "") is None:
             # What stands alone needs no id.
             del out["id"]
@@ -358,6 +369,17 @@ def part_at(root: Part, path: Iterable[str | int]) -> Any:
     return found
 
 
+DIAL = "dial:"
+"""What stands before the id of a dial where it is written in the place of a shape (`model.dialled`)."""
+
+
+def dials_in(value: Any) -> Iterator[str]:
+    """The ids of the dials that a field as it is written names."""
+    for one in value if isinstance(value, list) else [value]:
+        if isinstance(one, str) and one.startswith(DIAL):
+            yield one.removeprefix(DIAL)
+
+
 def references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
     """Every id of something of kind `to` that a part names, with the path of the field that names it."""
     for path, part in parts_of(item):
@@ -366,3 +388,5 @@ def references(item: Part, to: str) -> Iterator[tuple[Path, str]]:
                 value = getattr(part, name)
                 yield from (((*path, name), one) for one in (value if isinstance(value, list) else [value]) if one is not None)
         yield from (((*path, name), one) for name, one in part.mentions(to))
+        if to == "dial":
+            yield from (((*path, name), one) for name, value in part.written.items() for one in dials_in(value))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from hailridge.model.effect import FORMAT, Dial
+from hailridge.model.dials import Dial
+from hailridge.model.effect import FORMAT
 from hailridge.model.identifying import identified
 
 Step = Callable[[dict[str, Any]], dict[str, Any]]

@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, table_of
 from hailridge.model.collections import COLLECTIONS
+from hailridge.model.dialled import note, settled
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.identifying import identified
 from hailridge.model.kind import Part, Path, declared, listing, parts_of, references
@@ -51,11 +52,12 @@ def read_effect(given: str | bytes | dict[str, Any]) -> Effect:
     """
     raw = _parsed(given)
     # Written by hand, parts in lists need no ids.
-    raw = identified(migrate(raw))
+    raw, written = settled(identified(migrate(raw)))
     try:
         effect = Effect.model_validate(raw)
     except ValidationError as error:
         raise DocumentError(in_words(error, raw)) from None
+    note(effect, written)
     problems = list(check(effect))
     if any((problem.path[0] not in LEFT_OUT and not problem.only_there) or problem.path[-1] == "id" for problem in problems):
         raise DocumentError(problems)

@@ -39,6 +39,7 @@ class FieldOut(BaseModel):
     to: str | None = None
     only: list[str] | None = None
     but: list[str] | None = None
+    only_where: dict[str, list[str]] | None = None
     optional: str | None = None
     many: str | bool | None = None
     slot: str | None = None

@@ -35,6 +35,10 @@ Reader = Callable[[list[Any], dict[str, Any]], tuple[Any, list[tuple[str, str]]]
 is, id). Raises ValueError in words."""
 
 
+Stands = Mapping[str, tuple[str, str]]
+"""By the name of a dial that stands for a shape: the dial's id and the shape's."""
+
+
 @dataclass(frozen=True)
 class Words:
     """What a formula may name. `variables` gives their types; `lookups` are calls with a name in quotes, such as field("gate"), with what they
@@ -47,6 +51,8 @@ class Words:
     readings: Mapping[str, tuple[Type, Reader]] = field(default_factory=dict)
     own: Mapping[str, str] = field(default_factory=dict)
     """Ids of the variables that are attributes of the document, by what they are called in formulas."""
+    stands: Stands = field(default_factory=dict)
+    """Names that stand for a shape of another name."""
     poses: bool = False
     """Whether shapes are given as they stand, so that places can be put into their space and taken out of it."""
 
@@ -251,10 +257,10 @@ class Expressions:
         if not isinstance(wanted, ast.Constant) or not isinstance(wanted.value, str):
             raise fault_at(node, f'{name}() takes the name of a {among} in quotes: {name}("…")')
         known = self.words.known.get(among, {})
-        found = identified(wanted.value, known)
+        found, mentions = found_as(among, wanted.value, known, self.words.stands)
         if found is None:
             raise unknown_at(wanted, f"there is no {among} called '{wanted.value}'", wanted.value, [*known, *known.values()])
-        self.named.append((among, found))
+        self.named += mentions
         key = f"{name}({found})"
         self.lookups[key] = (name, found)
         return self._given(key, given)
@@ -266,10 +272,10 @@ class Expressions:
         if len(places) != SPACES[name] or not isinstance(wanted, ast.Constant) or not isinstance(wanted.value, str):
             more = ", position" if SPACES[name] else ""
             raise fault_at(node, f'{name}() takes the name of a shape in quotes{" and a place" if more else ""}: {name}("…"{more})')
-        shape = identified(wanted.value, known)
+        shape, mentions = found_as("shape", wanted.value, known, self.words.stands)
         if shape is None:
             raise unknown_at(wanted, f"there is no shape called '{wanted.value}'", wanted.value, [*known, *known.values()])
-        self.named.append(("shape", shape))
+        self.named += mentions
         key = f"pose({shape})"
         self.lookups[key] = ("pose", shape)
         pose = [self.builder.given(key, place) for place in range(13)]
@@ -309,6 +315,15 @@ class Expressions:
 def identified(name: str, known: Mapping[str, str]) -> str | None:
     """The id that a name stands for: by id, which never changes; or by label, for those who write by hand."""
     return name if name in known else next((one for one, label in known.items() if label == name), None)
+
+
+def found_as(word: str, name: str, known: Mapping[str, str], stands: Stands) -> tuple[str | None, list[tuple[str, str]]]:
+    """The id of the field, shape or whatever goes by a name, and all that is named by it: a shape may be named by a dial that stands for it."""
+    found = identified(name, known)
+    if found is None and word == "shape" and name in stands:
+        dial, shape = stands[name]
+        return shape, [("shape", shape), ("dial", dial)]
+    return found, [(word, found)] if found is not None else []
 
 
 def statements_of(text: str) -> list[ast.stmt]:

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from hailridge.core.formulas.formula import Computed
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Type
-from hailridge.core.formulas.reading import SPACES, Reader, Words, identified, nearest
+from hailridge.core.formulas.reading import SPACES, Reader, Stands, Words, found_as, identified, nearest
 from hailridge.core.kinds.vectors import VECTOR_WORDS
 from hailridge.core.scene.moment import Moment
 from hailridge.core.space.transforms import Transform
@@ -33,6 +33,12 @@ SHORT = {"id": "number", "random": "own_random"}
 """Other words for quantities."""
 
 
+def standing_for(effect: Any) -> Stands:
+    """The names of dials that stand for a shape, by id and by label, with the dial and the shape."""
+    dials = [dial for dial in effect.dials if dial.type == "shape" and dial.shape]
+    return {name: (dial.id, dial.shape) for dial in dials for name in (dial.id, dial.label)}
+
+
 @dataclass(frozen=True)
 class OfDial:
     """A dial as formulas read it."""
@@ -41,7 +47,7 @@ class OfDial:
     gives: Type
 
     def read(self, moment: Moment, rows: Rows) -> Any:
-        return np.asarray(moment.scene.dials[self.dial].value, np.float64)
+        return np.asarray(moment.scene.dials[self.dial].given, np.float64)
 
 
 def type_of(value_type: str) -> Type:
@@ -55,18 +61,19 @@ def words_of(effect: Any) -> Words:
     variables: dict[str, Type] = {**CLOCK, **{info.id.replace("-", "_"): type_of(info.value_type) for info in table.values()}}
     known = {collection.word: {item.id: str(vars(item).get("label", "")) for item in collection.items(effect)} for collection in COLLECTIONS.values()}
     known["attribute"] = {info.id: info.label for info in table.values()}
+    stands = standing_for(effect)
     taken = {*variables, *FUNCTIONS, *CONSTANTS, *NO_CALLS, *SPACES}
     readings: dict[str, tuple[Type, Reader]] = {}
     for tag, cls in kinds("quantity").items():
         assert issubclass(cls, Quantity)
         word = cls.word or tag
         if word not in taken:
-            readings[word] = type_of(cls.value_type), _reader({"kind": tag}, cls, effect, known)
-    readings |= {word: ("vector", _reader({}, cls, effect, known)) for word, cls in VECTOR_WORDS.items()}
+            readings[word] = type_of(cls.value_type), _reader({"kind": tag}, cls, effect, known, stands)
+    readings |= {word: ("vector", _reader({}, cls, effect, known, stands)) for word, cls in VECTOR_WORDS.items()}
     readings |= {short: readings[tag] for short, tag in SHORT.items()}
-    readings["dial"] = "number", _dial_reader({dial.id: type_of(dial.type) for dial in effect.dials}, known["dial"])
+    readings["dial"] = "number", _dial_reader({dial.id: type_of(dial.type) for dial in effect.dials if dial.type != "shape"}, known["dial"])
     own = {info.id.replace("-", "_"): info.id for info in table.values() if info.own}
-    return Words(variables, {}, known, readings, own, poses=True)
+    return Words(variables, {}, known, readings, own, poses=True, stands=stands)
 
 
 def _dial_reader(types: Mapping[str, Type], known: Mapping[str, str]) -> Reader:
@@ -77,12 +84,14 @@ def _dial_reader(types: Mapping[str, Type], known: Mapping[str, str]) -> Reader:
         found = identified(name, known)
         if found is None:
             raise ValueError(f"there is no dial called '{name}'{nearest(name, [*known, *known.values()])}")
+        if found not in types:
+            raise ValueError(f"'{name}' is a shape; name it where the name of a shape stands")
         return OfDial(found, types[found]), [("dial", found)]
 
     return read
 
 
-def _reader(tag: Mapping[str, str], cls: type[Part], effect: Any, known: Mapping[str, Mapping[str, str]]) -> Reader:
+def _reader(tag: Mapping[str, str], cls: type[Part], effect: Any, known: Mapping[str, Mapping[str, str]], stands: Stands) -> Reader:
     """Makes a quantity, or a vector, of what stands in the brackets of its call: its fields, in order or by name."""
     places = [(name, ui) for name, ui in declared(cls) if ui]
 
@@ -93,7 +102,7 @@ def _reader(tag: Mapping[str, str], cls: type[Part], effect: Any, known: Mapping
         named: list[tuple[str, str]] = []
         for name, ui in places:
             if name in given and ui.get("to") in known:
-                given[name] = _referred(given[name], str(ui["to"]), known[ui["to"]], ui["type"] == "references", named)
+                given[name] = _referred(given[name], str(ui["to"]), known[ui["to"]], ui["type"] == "references", named, stands)
         unknown = [name for name in given if name not in dict(places)]
         if unknown:
             raise ValueError(f"has no '{unknown[0]}'; it takes {', '.join(name for name, _ui in places) or 'nothing'}")
@@ -124,16 +133,16 @@ def _check_limits(name: str, ui: Mapping[str, Any], value: Any) -> None:
             raise ValueError(f"{name}: may become {high:g}, but cannot be above {ui['high']:g}")
 
 
-def _referred(value: Any, word: str, known: Mapping[str, str], many: bool, named: list[tuple[str, str]]) -> Any:
+def _referred(value: Any, word: str, known: Mapping[str, str], many: bool, named: list[tuple[str, str]], stands: Stands) -> Any:
     """The ids that names stand for."""
     if value is None:
         return None
     found = []
     for one in value if isinstance(value, list | tuple) else [value]:
-        identifier = identified(str(one), known)
+        identifier, mentions = found_as(word, str(one), known, stands)
         if identifier is None:
             raise ValueError(f"there is no {word} called '{one}'{nearest(str(one), [*known, *known.values()])}")
-        named.append((word, identifier))
+        named += mentions
         found.append(identifier)
     return found if many else found[0]
 

@@ -131,13 +131,21 @@ def _things(words: Words) -> Iterator[Word]:
         ("dial", "dial", "", "What the dial is set to."),
     )  # fmt: skip
     for call, sort, unit, what in calls:
-        for label in words.known.get(sort, {}).values():
+        for label in named(words, sort):
             written = f'{call}("{label}")'
             yield Word(written, written, "thing", "number", unit, what)
     for call, what in (("in_world", "A place in the shape's own space, in the world."), ("in_space_of", "A place, in the shape's own space."),
                        ("along", "A direction of the shape's own, in the world."), ("origin_of", "Where the shape is.")):  # fmt: skip
-        for label in words.known.get("shape", {}).values():
+        for label in named(words, "shape"):
             yield Word(f'{call}("{label}")', f'{call}("{label}"' + (", position)" if SPACES[call] else ")"), "thing", "vector", "m", what)
+
+
+def named(words: Words, sort: str) -> list[str]:
+    """The names of a sort of thing; a dial that stands for a shape is one of the shapes."""
+    known = words.known.get(sort, {})
+    standing = {dial: label for dial, label in words.known.get("dial", {}).items() if dial in words.stands}
+    labels = [label for one, label in known.items() if sort != "dial" or one not in standing]
+    return [*labels, *standing.values()] if sort == "shape" else labels
 
 
 def _quantities(words: Words) -> Iterator[Word]:

@@ -132,7 +132,7 @@ def _action(effect: Any, line: ast.stmt, words: Words) -> Node | None:
 
 def _is_wide(effect: Any, amount: Node) -> bool:
     if amount["kind"] == "dial":
-        return any(dial.id == amount["dial"] and dial.type != "number" for dial in effect.dials)
+        return any(dial.id == amount["dial"] and dial.type not in ("number", "choice") for dial in effect.dials)
     return isinstance(amount.get("value"), list)
 
 

@@ -21,7 +21,8 @@ from hailridge.core.scene.unbounded import Unbounded
 from hailridge.core.space.transforms import Transform
 from hailridge.core.state.randomness import item_number
 from hailridge.model.attributes import Table, expected_of, table_of
-from hailridge.model.effect import Attribute, Dial, Effect
+from hailridge.model.dials import Dial
+from hailridge.model.effect import Attribute, Effect
 from hailridge.model.kind import Part, declared, holders, parts_of
 from hailridge.model.neighbourhoods import Neighbourhood
 

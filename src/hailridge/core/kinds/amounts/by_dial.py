@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -10,7 +11,7 @@ from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN, Table
-from hailridge.model.effect import Dial
+from hailridge.model.dials import Dial
 from hailridge.model.parts import Amount
 
 
@@ -31,15 +32,19 @@ class ByDial(Amount):
     def find(self, effect: Any) -> None:
         self._found = next((dial for dial in effect.dials if dial.id == self.dial), None)
 
+    def faults(self, effect: Any) -> Iterator[tuple[str, str]]:
+        if self._found is not None and self._found.type == "shape":
+            yield "dial", f"'{self._found.label}' is a shape, not a value; name it where a shape is named"
+
     def give(self, moment: Moment, rows: Rows) -> Any:
-        return np.asarray(moment.scene.dials[self.dial].value, np.float32) * np.float32(self.factor)
+        return np.asarray(moment.scene.dials[self.dial].given, np.float32) * np.float32(self.factor)
 
     def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         if self._found is None:
             return (0.0, 0.0)
-        low, high = extent_of(*self._found.all_values("value"))
+        low, high = extent_of(*self._found.range())
         ends = [bound * factor for bound in (low, high) for factor in self.all_values("factor")]
         return min(ends), max(ends)
 
     def width(self, attributes: Table = BUILT_IN) -> int:
-        return width_of(self._found.value) if self._found is not None else 1
+        return width_of(self._found.given) if self._found is not None else 1

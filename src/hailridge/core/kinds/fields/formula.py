@@ -11,7 +11,7 @@ from pydantic import PrivateAttr
 from hailridge.core.formulas.formula import Formula, faults_of, mentions_of
 from hailridge.core.formulas.reading import Words
 from hailridge.core.kinds.fields.base import ShareField, in_space_of
-from hailridge.core.kinds.words import standing
+from hailridge.core.kinds.words import standing, standing_for
 from hailridge.core.state.particles import Array
 from hailridge.model import fields
 
@@ -30,10 +30,10 @@ def words_of_fields(effect: Any) -> Words:
     known = {
         "field": {field.id: field.label for field in effect.fields},
         "shape": {shape.id: shape.label for shape in effect.shapes},
-        "dial": {dial.id: dial.label for dial in effect.dials if dial.type == "number"},
+        "dial": {dial.id: dial.label for dial in effect.dials if dial.type in ("number", "choice")},
     }
     lookups: Any = {call: (names, "number") for call, names in LOOKUPS.items()}
-    return Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known, poses=True)
+    return Words({"position": "vector", "time": "number", "frame": "number"}, lookups, known, poses=True, stands=standing_for(effect))
 
 
 def environment_of(carrier: str | None, scene: Any, points: Array, time: float) -> dict[str, Any]:
@@ -43,7 +43,7 @@ def environment_of(carrier: str | None, scene: Any, points: Array, time: float) 
         "frame": np.float64(time * scene.effect.clock.frames_per_second),
         "field": lambda name: scene.field_strength(name, points, time),
         "distance_to": lambda name: scene.pose(name).closest(points)[1],
-        "dial": lambda name: np.float64(scene.dials[name].value),
+        "dial": lambda name: np.float64(scene.dials[name].given),
         "pose": lambda name: standing(scene.pose(name).transform),
     }  # fmt: skip
 
