@@ -162,4 +162,54 @@ def table_speed() -> Iterator[Figure]:
     yield Figure("the same, sorted by another column", median(turned), "ms", 300, reference=f"slowest {max(turned):.0f} ms", in_time=True)
 
 
-ALL = [page_weight_and_speed, table_speed]
+WRITTEN = """() => {
+  const stage = document.querySelector("[data-testid=stage]");
+  const before = stage.dataset.trial;
+  window.arrived = new Promise((done) => {
+    let start = 0;
+    window.addEventListener("keydown", () => (start = performance.now()), { once: true, capture: true });
+    const watch = new MutationObserver(() => {
+      if (stage.dataset.trial !== before && stage.dataset.frame === "6") { watch.disconnect(); done(performance.now() - start); }
+    });
+    watch.observe(stage, { attributes: true });
+  });
+}"""
+
+
+def formula_on_the_stage() -> Iterator[Figure]:
+    """A digit typed into a formula about 10 000 particles: from the key to the stage with the new frame."""
+    lines = {"kind": "formula", "text": "velocity.y += 0.11 * dt * sin(time + id)"}
+    speed = {"kind": "spread", "value": 2.0, "spread": 1.0}
+    raw = document(rule(lines, id="write", label="Write"), count=10_000, speed=speed, clock={"duration": 1.0})
+    with Server() as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.add_init_script(WELCOMED)
+        request = urllib.request.Request(f"{server.url}/api/effects", json.dumps({"document": raw}).encode(), {"Content-Type": "application/json"})
+        page.goto(f"{server.url}/effects/{json.load(urllib.request.urlopen(request))['id']}")
+        page.get_by_text("all frames computed").wait_for(timeout=90_000)
+        page.get_by_test_id("frame").fill("6")
+        page.get_by_test_id("frame").press("Enter")
+        page.locator('[data-testid=stage][data-frame="6"]').wait_for()
+        page.get_by_role("button", name=re.compile("^Lines: ")).click()
+        editor = page.get_by_role("textbox", name="Lines", exact=True)
+        editor.wait_for()
+        editor.click()
+        page.keyboard.press("Home")
+        for _step in range(len("velocity.y += 0.1")):
+            page.keyboard.press("ArrowRight")
+        took = []
+        for turn in range(14):
+            page.evaluate(WRITTEN)
+            page.keyboard.type(str(turn % 9 + 1))
+            took.append(page.evaluate("window.arrived"))
+            page.wait_for_timeout(700)
+            page.keyboard.press("Backspace")
+            page.wait_for_timeout(700)
+        browser.close()
+    told = f"no graphics card; slowest {max(took[2:]):.0f} ms"
+    name = "a digit typed into a formula at 10,000 particles: the new frame on the stage"
+    yield Figure(name, median(took[2:]), "ms", 250, reference=told, in_time=True)
+
+
+ALL = [page_weight_and_speed, table_speed, formula_on_the_stage]

@@ -180,6 +180,10 @@ AROUND: dict[str, Node] = {
     "give_to": {"attribute": "color"},
 }
 TUMBLING = ["torque", "calm_spin", "face_motion", "flutter"]
+ORIENTING: dict[str, Node] = {
+    "be_turned": {"angle": {"kind": "formula", "text": "position.x * 150"}, "axis": [1.0, 0.0, 0.0]},
+    "point_along": {"own": "y", "direction": {"kind": "formula", "text": "position - vec3(0, -0.2, 0)"}},
+}
 
 
 def action(kind: str) -> Node:
@@ -190,6 +194,10 @@ def action(kind: str) -> Node:
         facing = {"orientation": {"kind": "any"}} if kind != "torque" else {}
         raw = conveyor(rules, looks=[{"kind": "sheets", "id": "look"}])
         raw["sources"][0] |= {"radius": fixed(0.19), "emission": {"kind": "rate", "rate": 15.0}, **facing}
+        return raw
+    if kind in ORIENTING:
+        raw = conveyor([RULE | {"actions": [node("action", kind, **ORIENTING[kind])]}], looks=[{"kind": "sheets", "id": "look"}])
+        raw["sources"][0] |= {"radius": fixed(0.17), "emission": {"kind": "rate", "rate": 22.0}}
         return raw
     if kind in AROUND:
         few = {"kind": "chance", "probability": 0.12, "per": "particle"}

@@ -8,6 +8,7 @@ import * as adding from "./state/adding";
 import * as document from "./state/document";
 import { Frames } from "./state/frames";
 import * as keys from "./state/keys";
+import * as naming from "./state/naming";
 import { preferences } from "./state/preferences";
 import { SaveQueue } from "./state/saving";
 import * as kinds from "./score/matching";
@@ -23,6 +24,7 @@ export {
   keyboard,
   keys,
   kinds,
+  naming,
   numbers,
   order,
   PerspectiveCamera,

@@ -12,7 +12,7 @@ from hailridge import demo
 from hailridge.core.scene.plan import Plan
 from hailridge.model.validation import read_effect
 from tests.browser.jobs import Job
-from tests.support import run
+from tests.support import document, rule, run
 
 
 class Writing(Job):
@@ -153,3 +153,25 @@ class Saying(Writing):
         self.assertEqual([part["quantity"]["kind"] for part in condition["conditions"]], ["height", "age"])
         self.key("Control+z")
         self.until(lambda: "height() > 1" in mine.inner_text(), "taken back")
+
+    def test_an_attribute_is_renamed_everywhere_at_once(self) -> None:
+        """Its name in formulas follows its label, in what writes it and in what reads it, and the frames stay as they are."""
+        wet = {"id": "wet", "label": "Wetness", "initial": 0.25}
+        lines = {"kind": "formula", "text": "wetness = wetness + dt\nradius = 0.1 * wetness"}
+        reading = {"kind": "formula", "text": "wetness > 0.5"}
+        raw = document(rule(lines, id="soak", label="Soak"), rule({"kind": "remove"}, id="drop", condition=reading), count=5, attributes=[wet])
+        self.open_made(raw)
+        page = self.page
+        self.rule("Wetness").get_by_text("Wetness", exact=True).dblclick()
+        page.get_by_role("textbox", name="Name", exact=True).fill("How damp")
+        page.keyboard.press("Enter")
+        self.until(lambda: "radius = 0.1 * how_damp" in self.rule("Soak").inner_text(), "the lines follow")
+        self.saved()
+        self.assertEqual(page.get_by_role("note").count(), 0)
+        renamed = self.document()
+        self.assertEqual(renamed["rules"][0]["actions"][0]["text"], "how_damp = how_damp + dt\nradius = 0.1 * how_damp")
+        self.assertEqual(renamed["rules"][1]["condition"]["text"], "how_damp > 0.5")
+        for before, after in zip(run(raw, 8), run(renamed, 8), strict=True):
+            np.testing.assert_array_equal(before.columns["own wet"], after.columns["own wet"])
+            self.assertEqual(before.count, after.count)
+

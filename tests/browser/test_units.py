@@ -12,6 +12,8 @@ from playwright.sync_api import Route, sync_playwright
 
 import hailridge.core  # noqa: F401
 from hailridge import demo
+from hailridge.core.kinds.words import own_words, taken_words
+from hailridge.model.attributes import table_of
 from hailridge.model.catalogue import catalogue
 from hailridge.model.validation import read_effect
 from tests.browser.serving import CHROMIUM, FLAGS
@@ -53,6 +55,30 @@ class Units(unittest.TestCase):
 
     def run_in_page(self, script: str, *given: Any) -> Any:
         return self.page.evaluate(f"async (given) => {{ {script} }}", list(given))
+
+
+class Names(Units):
+    def test_attributes_are_called_as_the_model_calls_them(self) -> None:
+        """Against the model itself, over labels that mean something already, begin with digits, or are alike."""
+        labels = ["Wetness", "how wet?", "Age", "2 wet", "Noise", "Height", "Wetness", "Größe", "_", "wet ness", "In", "x"]
+        declared = [{"id": f"value-{place}", "label": label} for place, label in enumerate(labels)] + [{"id": "how-wet", "label": "Other"}]
+        words = own_words(table_of(declared))
+        first = {}
+        for word, identifier in words.items():
+            first.setdefault(identifier, word)
+        called = self.run_in_page(
+            "return given[0].map((_a, place) => units.naming.attributeWord(given[1], given[0], place))",
+            declared, {"formula_words": sorted(taken_words())},
+        )  # fmt: skip
+        self.assertEqual(called, [first[entry["id"]] for entry in declared])
+        self.assertEqual(called[0], "wetness")
+
+    def test_words_are_exchanged_outside_of_quotes_only(self) -> None:
+        text = 'a = wet + wetter * velocity.wet - wet(2)\nfield("wet") + wet.x if wet else \'wet\''
+        self.assertEqual(
+            self.run_in_page("return units.naming.reworded(given[0], 'wet', 'dry')", text),
+            'a = dry + wetter * velocity.wet - wet(2)\nfield("wet") + dry.x if dry else \'wet\'',
+        )
 
 
 class Documents(Units):

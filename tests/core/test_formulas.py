@@ -161,6 +161,18 @@ class Written(unittest.TestCase):
         wide = document(write('color = dial("Tint")'), dials=[{"id": "tint", "label": "Tint", "type": "color", "value": [0.2, 0.4, 0.6]}])
         np.testing.assert_allclose(run(wide)[-1].columns["color"][0], [0.2, 0.4, 0.6], rtol=1e-6)
 
+    def test_attributes_of_ones_own_go_by_label_and_by_id(self) -> None:
+        """By the label's word where it means nothing else yet; by id always; a word that means something keeps its meaning."""
+        own = [{"id": "w", "label": "How wet?"}, {"id": "old-age", "label": "Age"}, {"id": "noise-2", "label": "Noise"}, {"id": "x1", "label": "w"}]
+        raw = document(write("how_wet = 0.5\nold_age = age + w\nnoise_2 = noise(position) * 0 + old_age\nx1 = how_wet * 2"), attributes=own)
+        self.assertEqual(read_effect(raw).problems, [])
+        last = run(raw, 12)[-1].columns
+        np.testing.assert_allclose(last["own w"], 0.5)
+        np.testing.assert_allclose(last["own old-age"], last["age"] + 0.5, rtol=1e-5)
+        np.testing.assert_allclose(last["own noise-2"], last["own old-age"])
+        np.testing.assert_allclose(last["own x1"], 1.0)
+        self.assertIn("w", {named for _path, named in references(read_effect(raw), "attribute")})
+
     def test_the_wrong_one_stops_its_item_only(self) -> None:
         raw = document(write("radius = nothing_here"), rule({"kind": "gravity"}, condition=formula("1 +")), rule({"kind": "set", "attribute": "opacity", "amount": 0.5}))
         effect = read_effect(raw)

@@ -102,9 +102,14 @@ class Ranges(unittest.TestCase):
         dial = {"id": "pace", "label": "Pace", "limited": True, "low": 0.0, "high": 2.0, "value": 1.5, "standard": 1.0}
         self.assertEqual(read_effect(document(dials=[dial])).dials[0].standard, 1.0)
         keys = {"keys": [{"at": 0.0, "value": 0.0, "ease": "linear"}, {"at": 1.0, "value": 3.0, "ease": "linear"}]}
-        for wrong in ({"value": 2.5}, {"value": keys}, {"low": 3.0}, {"standard": [1.0, 2.0, 3.0]}):
-            with self.assertRaises(DocumentError, msg=str(wrong)):
-                read_effect(document(dials=[dial | wrong]))
+        for beyond, at in (({"value": 2.5}, 2.5), ({"value": keys}, 3.0), ({"low": 1.8}, 1.5), ({"low": 2.0, "high": 0.0}, None)):
+            effect = read_effect(document(speed={"kind": "dial", "dial": "pace"}, dials=[dial | beyond]))
+            told = [advisory for advisory in advise(effect) if "outside of its range" in advisory.text]
+            self.assertEqual((effect.dials[0].outside(), len(told)), (at, at is not None), beyond)
+        fixed = next(advisory.fix for advisory in advise(read_effect(document(dials=[dial | {"value": 2.5}]))) if advisory.fix and "value" in advisory.fix)
+        self.assertEqual((fixed["path"], fixed["value"]), (["dials", 0, "value"], 2.0))
+        with self.assertRaises(DocumentError):
+            read_effect(document(dials=[dial | {"standard": [1.0, 2.0, 3.0]}]))
 
     def test_its_range_and_default_compute_nothing_anew(self) -> None:
         from hailridge.store.bakes import bake_key

@@ -1472,6 +1472,8 @@ export interface components {
             collections: {
                 [key: string]: components["schemas"]["CollectionOut"];
             };
+            /** Formula Words */
+            formula_words: string[];
             /** Group Colors */
             group_colors: string[];
             /** Own Attributes */

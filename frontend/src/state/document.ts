@@ -2,6 +2,7 @@
 
 import type { Catalogue, FieldInfo, KindInfo } from "@/api/client";
 import type { components } from "@/api/document";
+import { attributeWord, reworded } from "./naming";
 
 export type Json = string | number | boolean | null | Json[] | { [name: string]: Json };
 export type Node = { [name: string]: Json };
@@ -224,7 +225,12 @@ export function relabelled(
       .flatMap((name) => listOf(effect, name))
       .filter((entry) => entry.label === before).length === 1;
   const named = (quote: string): string => `${quote}${label.includes(quote) ? String(item!.id) : label}${quote}`;
-  const renamed = (text: string, field: FieldInfo): string => {
+  const changed = withValue(effect, [collection, index, "label"], label);
+  const words = [effect, changed].map((given) =>
+    collection === "attributes" ? attributeWord(catalogue, given.attributes, index) : "",
+  );
+  const renamed = (given: string, field: FieldInfo): string => {
+    const text = words[0] === words[1] ? given : reworded(given, words[0]!, words[1]!);
     const calls = callsOf(field, wordFor(catalogue, collection), [before]);
     const known = calls ? text.replace(calls, (_all, call: string, quote: string) => `${call}(${named(quote)})`) : text;
     return alone
@@ -242,7 +248,6 @@ export function relabelled(
       }),
     );
   };
-  const changed = withValue(effect, [collection, index, "label"], label);
   return before ? (visit(changed) as Effect) : changed;
 }
 

@@ -79,19 +79,14 @@ class Dial(Part):
             for name, values in (("value", self.all_values("value")), ("standard", [] if self.standard is None else [self.standard])):
                 if any(isinstance(value, list) != (self.type != "number") for value in values):
                     yield name, "has to be a single number" if self.type == "number" else "has to be three numbers"
-            yield from self._out_of_range()
 
-    def _out_of_range(self) -> Iterator[tuple[str, str]]:
-        if not self.limited or self.type == "color":
-            return
-        if self.low > self.high:
-            yield "low", f"begins at {self.low:g}, but ends at {self.high:g}"
-            return
-        for value in self.all_values("value"):
-            for one in value if isinstance(value, list) else [value]:
-                if not self.low <= one <= self.high:
-                    yield "value", f"is {one:g}, but the dial goes from {self.low:g} to {self.high:g}"
-                    return
+    def outside(self) -> float | None:
+        """A value that it takes outside of its range, which says what is offered and forbids nothing; None where there is none."""
+        if not self.limited or self.type not in ("number", "vector"):
+            return None
+        low, high = sorted((self.low, self.high))
+        taken = (one for value in self.all_values("value") for one in (value if isinstance(value, list) else [value]))
+        return next((one for one in taken if not low <= one <= high), None)
 
     @classmethod
     def renewed(cls, raw: dict[str, Any]) -> dict[str, Any]:

@@ -10,6 +10,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from hailridge.core.kinds.looks.ramps import shipped
+from hailridge.core.kinds.words import taken_words
 from hailridge.model.catalogue import catalogue, json_schema
 from hailridge.model.ramps import SHIPPED
 from hailridge.web.context import GUIDE
@@ -117,6 +118,8 @@ class Catalogue(BaseModel):
     """The lists of a document, in the order in which they are evaluated."""
     units: dict[str, str]
     group_colors: list[str]
+    formula_words: list[str]
+    """Words that mean something in every formula, so that no attribute of one's own can be called by them."""
     trigger_places: dict[str, str]
     """Where the actions of a rule stand, by its trigger."""
     parts_of_a_step: list[list[str]]
@@ -135,7 +138,7 @@ class Page(BaseModel):
 
 @cache
 def _catalogue() -> Catalogue:
-    return Catalogue.model_validate({**catalogue(), "ramps": {name: _sampled(name) for name in SHIPPED}})
+    return Catalogue.model_validate({**catalogue(), "formula_words": sorted(taken_words()), "ramps": {name: _sampled(name) for name in SHIPPED}})
 
 
 def _sampled(ramp: str) -> list[str]:

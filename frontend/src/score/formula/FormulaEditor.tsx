@@ -15,8 +15,9 @@ import { useLooked, useWords, type Slot, type Sort } from "./asking";
 import { completing, language, type Word } from "./language";
 import { live, setLooked } from "./live";
 
+/** Milliseconds of rest after which a text is asked about, and after which it is kept. */
+const ASK = 50;
 const PAUSE = 500;
-const ASK = 120;
 
 interface Props {
   label: string;
@@ -35,13 +36,14 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
   const particle = useStudio((state) => state.particle);
   const words = useWords(sort === "field");
   const [text, setText] = useState(value);
-  const looked = useLooked(text, sort, slot, who, particle);
+  const { looked, current } = useLooked(text, sort, slot, who, particle);
   const notes = useNotesAt(path);
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const known = useRef<{ words: Word[]; names: Map<string, Word> }>({ words: [], names: new Map() });
   const timers = useRef<{ ask?: ReturnType<typeof setTimeout>; keep?: ReturnType<typeof setTimeout> }>({});
   const kept = useRef(value);
+  const tried = useRef(value);
 
   useEffect(() => {
     known.current = { words, names: new Map(words.map((word) => [word.word, word])) };
@@ -103,12 +105,20 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
   // Undone, reset or mended elsewhere.
   useEffect(() => {
     const editor = view.current;
-    if (!editor || value === kept.current) return;
-    kept.current = value;
+    if (!editor || value === kept.current || value === tried.current) return;
+    kept.current = tried.current = value;
     if (editor.state.doc.toString() !== value)
       editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
     setText(value);
   }, [value]);
+
+  // What can be read is seen on the stage at once, before it is kept; half a word leaves the picture as it is.
+  useEffect(() => {
+    if (!current || !looked || looked.fault || text === tried.current) return;
+    if (view.current?.state.doc.toString() !== text) return;
+    tried.current = text;
+    if (text !== kept.current) storeAt(session, path).try(text);
+  }, [current, looked, text, session, path]);
 
   useEffect(() => {
     const units = new Map(words.map(({ insert, unit }) => [insert, catalogue.units[unit] ?? unit]));

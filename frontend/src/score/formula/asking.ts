@@ -41,7 +41,7 @@ export function useLooked(
   slot: Slot | null,
   who: string[],
   particle: number | null,
-): Looked | null {
+): { looked: Looked | null; current: boolean } {
   const at = useGlance(GLANCES);
   const found = useQuery({
     queryKey: ["formula", at?.trial, at?.frame, text, sort, slot, who, particle],
@@ -56,5 +56,6 @@ export function useLooked(
     placeholderData: keepPreviousData,
     retry: false,
   });
-  return found.data ?? null;
+  // Until this text's own answer is there, that of the one before stands.
+  return { looked: found.data ?? null, current: found.isSuccess && !found.isPlaceholderData };
 }

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cache
+from keyword import kwlist
 from typing import Any
 
 import numpy as np
@@ -17,7 +20,7 @@ from hailridge.core.kinds.vectors import VECTOR_WORDS
 from hailridge.core.scene.moment import Moment
 from hailridge.core.space.transforms import Transform
 from hailridge.core.state.particles import Rows
-from hailridge.model.attributes import WIDE, table_of
+from hailridge.model.attributes import BUILT_IN, WIDE, Table, table_of
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.kind import Part, declared, kinds
 from hailridge.model.parts import Amount, Quantity
@@ -39,6 +42,33 @@ def standing_for(effect: Any) -> Stands:
     return {name: (dial.id, dial.shape) for dial in dials for name in (dial.id, dial.label)}
 
 
+@cache
+def taken_words() -> frozenset[str]:
+    """What words of formulas mean already, whatever is declared."""
+    quantities = (getattr(cls, "word", "") or tag for tag, cls in kinds("quantity").items())
+    return frozenset((*CLOCK, *BUILT_IN, *FUNCTIONS, *CONSTANTS, *NO_CALLS, *SPACES, *SHORT, *VECTOR_WORDS, *quantities, "dial", *kwlist))
+
+
+def word_for(text: str) -> str:
+    """What a label is called in a formula: its letters and digits, with underscores between."""
+    return re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")
+
+
+def own_words(table: Table) -> dict[str, str]:
+    """Ids of attributes of one's own, by what they are called in formulas: by label, where that means nothing else, and always by id.
+
+    The first word of each is the one that is offered. (The page does the same where a label is changed: `state/naming.ts`.)
+    """
+    mine = [info for info in table.values() if info.own]
+    words: dict[str, str] = {}
+    by_id = {info.id.replace("-", "_"): info.id for info in mine}
+    for info in mine:
+        word = word_for(info.label)
+        if word.isidentifier() and word not in taken_words() and by_id.get(word, info.id) == info.id:
+            words.setdefault(word, info.id)
+    return {**words, **{word: identifier for word, identifier in by_id.items() if word not in words}}
+
+
 @dataclass(frozen=True)
 class OfDial:
     """A dial as formulas read it."""
@@ -58,7 +88,9 @@ def type_of(value_type: str) -> Type:
 def words_of(effect: Any) -> Words:
     """What a formula about the particles of an effect may name."""
     table = table_of(vars(attribute) for attribute in effect.attributes)
-    variables: dict[str, Type] = {**CLOCK, **{info.id.replace("-", "_"): type_of(info.value_type) for info in table.values()}}
+    own = own_words(table)
+    variables: dict[str, Type] = {**CLOCK, **{name: type_of(info.value_type) for name, info in BUILT_IN.items()}}
+    variables |= {word: type_of(table[identifier].value_type) for word, identifier in own.items()}
     known = {collection.word: {item.id: str(vars(item).get("label", "")) for item in collection.items(effect)} for collection in COLLECTIONS.values()}
     known["attribute"] = {info.id: info.label for info in table.values()}
     stands = standing_for(effect)
@@ -72,7 +104,6 @@ def words_of(effect: Any) -> Words:
     readings |= {word: ("vector", _reader({}, cls, effect, known, stands)) for word, cls in VECTOR_WORDS.items()}
     readings |= {short: readings[tag] for short, tag in SHORT.items()}
     readings["dial"] = "number", _dial_reader({dial.id: type_of(dial.type) for dial in effect.dials if dial.type != "shape"}, known["dial"])
-    own = {info.id.replace("-", "_"): info.id for info in table.values() if info.own}
     return Words(variables, {}, known, readings, own, poses=True, stands=stands)
 
 
@@ -183,9 +214,8 @@ class Surroundings(Mapping[str, Any]):
         return standing(self.moment.scene.pose(shape).transform)
 
     def attribute(self, name: str) -> str:
-        """Ids may have hyphens, names in formulas have underscores in their place."""
-        table = self.moment.scene.table
-        return name if name in table else next(key for key in table if key.replace("-", "_") == name)
+        """The id of an attribute by what it is called in the formula."""
+        return self.formula.words.own.get(name, name)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self.formula.given)

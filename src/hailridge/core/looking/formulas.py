@@ -113,13 +113,17 @@ def vocabulary(effect: Any, fields: bool) -> list[Word]:
 
 
 def _variables(effect: Any, words: Words) -> Iterator[Word]:
-    table = {info.id.replace("-", "_"): info for info in table_of(vars(attribute) for attribute in effect.attributes).values()}
+    table, told = table_of(vars(attribute) for attribute in effect.attributes), set()
     clock = {"time": ("s", "Seconds since the effect began."), "frame": ("", "The frame, counted from 0."), "dt": ("s", "Seconds of the step.")}
     for name, kind in words.variables.items():
         if name in CLOCK:
             yield Word(name, name, "clock", kind, *clock[name])
         else:
-            info = table[name]
+            info = table[words.own.get(name, name)]
+            if info.id in told:
+                # By its id as well, for those who wrote it so.
+                continue
+            told.add(info.id)
             yield Word(name, name, "attribute", kind, info.unit, info.help or info.label)
     yield from (Word(name, name, "constant", "number", "", f"{value:.6g}") for name, value in CONSTANTS.items())
 

@@ -49,6 +49,14 @@ def from_spin(vectors: Any) -> Rows4:
     return about_axis(vectors / np.maximum(angles, 1e-12)[:, None], angles)
 
 
+def rotation_vectors(turns: Any) -> Any:
+    """Axis times angle (radians) of turns (n, 4), the short way round: (n, 3)."""
+    turns = np.asarray(turns, np.float64) * np.where(turns[:, 3:] < 0, -1, 1)
+    sine = np.linalg.norm(turns[:, :3], axis=1)
+    angle = 2 * np.arctan2(sine, turns[:, 3])
+    return turns[:, :3] * (np.where(sine > 1e-9, angle / np.maximum(sine, 1e-9), 2.0))[:, None]
+
+
 def align(start: Any, end: Any) -> Rows4:
     """The shortest turns that take unit vectors `start` (n, 3) to `end`; half a turn about any square axis where they are opposite."""
     a, b = np.asarray(start, np.float64), np.asarray(end, np.float64)

@@ -9,12 +9,12 @@ import numpy as np
 from hailridge.core.formulas.formula import Computed, Script
 from hailridge.core.formulas.functions import Type
 from hailridge.core.kinds.actions.weighted import Weighted
-from hailridge.core.kinds.words import Surroundings, type_of, words_of
+from hailridge.core.kinds.words import Surroundings, own_words, type_of, words_of
 from hailridge.core.kinds.written import Written
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, number_of
 from hailridge.model import fields
-from hailridge.model.attributes import table_of
+from hailridge.model.attributes import BUILT_IN, table_of
 
 HELP = (
     "A line for each value: a name for use further down (swing = sin(time)), or an attribute that is given it (radius = swing / 9; velocity.y += dt)."
@@ -26,7 +26,8 @@ HELP = (
 def writable_of(effect: Any) -> dict[str, Type]:
     """The attributes that lines may give a value, by what they are called there, with their types."""
     table = table_of(vars(attribute) for attribute in effect.attributes)
-    return {info.id.replace("-", "_"): type_of(info.value_type) for info in table.values() if info.writable}
+    names = {**{name: name for name in BUILT_IN}, **own_words(table)}
+    return {word: type_of(table[name].value_type) for word, name in names.items() if table[name].writable}
 
 
 class FormulaAction(Written, Weighted):

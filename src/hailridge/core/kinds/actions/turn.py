@@ -11,7 +11,7 @@ from hailridge.core.kinds.births.directions import unit_vector
 from hailridge.core.kinds.births.facings import AXIS_VECTORS, OWN_AXES
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.contributions import Contribution
-from hailridge.core.state.orientation import align, from_spin, product, turned
+from hailridge.core.state.orientation import align, from_spin, product, rotation_vectors, turned
 from hailridge.core.state.particles import Rows, as_factor, as_indices, lengths, number_of
 from hailridge.model import fields
 from hailridge.model.kind import Vector
@@ -85,7 +85,7 @@ class FaceMotion(Turning):
         own = turned(orientation, np.tile(AXIS_VECTORS[self.own], (len(speed), 1)))
         wanted = np.where(speed[:, None] > 1e-6, velocity / np.maximum(speed, 1e-6)[:, None], own)
         kept = moment.left_of(rows, self.half_life.give(moment, rows))
-        whole = _rotation_vectors(align(own, wanted))
+        whole = rotation_vectors(align(own, wanted))
         share = (1 - kept) * self.share(moment, rows)
         moment.column("orientation")[rows] = product(from_spin(whole * as_factor(np.asarray(share, np.float32))), orientation)
 
@@ -141,11 +141,3 @@ class Flutter(Turning):
         if "air" not in piles:
             return 0.0
         return (piles.each("air")[rows] / np.maximum(piles.each("drag")[rows], 1e-9)[:, None]).astype(np.float64)
-
-
-def _rotation_vectors(turns: Any) -> Any:
-    """Axis times angle of turns (n, 4): (n, 3)."""
-    turns = np.asarray(turns, np.float64) * np.where(turns[:, 3:] < 0, -1, 1)
-    sine = lengths(turns[:, :3])
-    angle = 2 * np.arctan2(sine, turns[:, 3])
-    return turns[:, :3] * (np.where(sine > 1e-9, angle / np.maximum(sine, 1e-9), 2.0))[:, None]
