@@ -103,6 +103,37 @@ class Tables(Job):
         self.assertTrue(all(float(row["height()"]) > 3 and float(row["position.y"]) == float(row["height()"]) for row in rows))
         self.assertEqual(self.violations(page), [])
 
+    def test_some_are_remembered_and_followed(self) -> None:
+        """From *New effect*: who is high up at frame 30? Remembered, followed to frame 60, and every number is the frame's own."""
+        page = self.page
+        self.begin("Fountain")
+        self.seek(30)
+        page.evaluate("document.activeElement.blur()")
+        frames = run(self.document(), 60)
+        self.made = 0
+        self.key("i")
+        table = page.get_by_role("region", name="Table")
+        table.locator("[data-row='0']").wait_for()
+        self.only(table, "height() > 1.5")
+        high = frames[30].columns["id"][frames[30].columns["position"][:, 1] > 1.5]
+        self.until(lambda: table.get_by_role("status").inner_text().startswith(f"{len(high)} of"), "those high up")
+        for entry in ("Choose all that are shown", f"Remember these {len(high)}"):
+            self.click(table.get_by_role("button", name="Selections"))
+            self.click(page.get_by_role("menuitem", name=entry))
+        self.click(table.get_by_label("Only those for whom"))
+        for key in ("Control+A", "Delete", "Enter"):
+            page.keyboard.press(key)
+        page.evaluate("document.activeElement.blur()")
+        self.seek(60)
+        self.made += 1
+        self.click(table.get_by_role("button", name="Selections"))
+        self.click(page.get_by_role("menuitem", name=f"height() > 1.5, frame 30 {len(high)}"))
+        still = np.intersect1d(high, frames[60].columns["id"])
+        self.until(lambda: table.get_by_role("status").inner_text().startswith(f"{len(still)} of"), "those of them who are still there")
+        first = frames[60].columns["id"].tolist().index(int(self.cells(table, 0)[0]))
+        self.assertAlmostEqual(self.value(table, 0, 2), float(frames[60].columns["age"][first]), 2)
+        self.told("some remembered and followed", 14)
+
     def test_hundred_thousand_rows_scroll_without_a_gap(self) -> None:
         self.open_made(document(rule({"kind": "gravity"}), count=100_000, speed={"kind": "spread", "value": 2.0, "spread": 1.0}, clock={"duration": 0.2}))
         page = self.page

@@ -18,6 +18,8 @@ from hailridge.core.formulas.formula import Formula, Script
 from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kernels.noise import curl
 from hailridge.core.kinds.words import words_of
+from hailridge.core.looking.advisories import advise
+from hailridge.core.looking.formulas import advice_on
 from hailridge.core.looking.plainer import plainer
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
@@ -226,6 +228,39 @@ class Written(unittest.TestCase):
         plain = run(document(rule({"kind": "remove"}, condition=compare("speed", "above", 3.0)), rule({"kind": "gravity"}), count=20, speed={"kind": "spread", "value": 2.0, "spread": 1.0}))
         by_hand = run(document(rule({"kind": "remove"}, condition=formula("speed > 3")), rule({"kind": "gravity"}), count=20, speed={"kind": "spread", "value": 2.0, "spread": 1.0}))
         self.assertEqual([frame.count for frame in plain], [frame.count for frame in by_hand])
+
+
+class Units(unittest.TestCase):
+    """Units are advice: only what is surely of two is told of, and nothing is refused for it (dimensional analysis, common practice)."""
+
+    def advice(self, text: str, sort: Any = "lines", **changes: Any) -> list[str]:
+        return [one.text for one in advice_on(read_effect(document(**changes)), sort, text)]
+
+    def test_what_does_not_fit_is_told_with_what_may_be_missing(self) -> None:
+        self.assertEqual(self.advice("position = position + velocity"), ["m/s is added to m; times dt?"])
+        self.assertEqual(self.advice("radius = age"), ["radius takes m, and this is s"])
+        self.assertEqual(self.advice("step_on = velocity\nposition += step_on"), ["m/s is added to m; times dt?"])
+        self.assertEqual(self.advice("speed > age", "value"), ["s is held against m/s"])
+        self.assertEqual(self.advice("max(radius, age)", "value"), ["s stands beside m"])
+        self.assertEqual(self.advice("velocity / age - position", "value"), ["m is taken from m/s²"])
+        self.assertEqual(self.advice("radius if age > 1 else mass", "value"), ["kg stands beside m"])
+        told = self.advice('radius = dial("Pace")', dials=[{"id": "pace", "label": "Pace", "unit": "m/s"}])
+        self.assertEqual(told, ["radius takes m, and this is m/s; times dt?"])
+        own = [{"id": "w", "label": "Warmth so far", "unit": "s"}]
+        self.assertEqual(self.advice("warmth_so_far = warmth_so_far + radius", attributes=own), ["m is added to s"])
+
+    def test_what_may_be_meant_is_left_alone(self) -> None:
+        for text in ("velocity.y -= 9.81 * dt", "radius = 0.1 * age", "position += velocity * dt", "radius = sqrt(position.x ** 2 + position.y ** 2)",
+                     "velocity = normalize(velocity) * min(speed, 2)", "position = vec3(cos(time), 1, sin(time))", "radius = distance_to(\"Point\") / 4",
+                     "a = age / lifetime\nradius = mix(0.1, 0.2, a)"):  # fmt: skip
+            self.assertEqual(self.advice(text), [], text)
+
+    def test_it_is_an_advisory_of_the_document_and_the_run_goes_on(self) -> None:
+        raw = document(write("radius = age"))
+        told = [advisory for advisory in advise(read_effect(raw)) if "units" in advisory.text]
+        self.assertEqual([(advisory.level, advisory.item[:2]) for advisory in told], [("advice", ["rules", 0])])
+        last = run(raw, 12)[-1].columns
+        np.testing.assert_allclose(last["radius"], last["age"], rtol=1e-6)
 
 
 class Plainer(unittest.TestCase):

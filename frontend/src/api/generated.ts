@@ -1275,6 +1275,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AdviceOut
+         * @description What is probably not meant, and where (from 1).
+         */
+        AdviceOut: {
+            /** Column */
+            column: number;
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+        };
         /** AdvisoryOut */
         AdvisoryOut: {
             /**
@@ -2039,6 +2051,11 @@ export interface components {
         };
         /** LookedOut */
         LookedOut: {
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["AdviceOut"][];
             fault: components["schemas"]["FaultOut"] | null;
             /**
              * Plainer

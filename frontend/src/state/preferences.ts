@@ -22,6 +22,8 @@ export interface Preferences {
   bookmarks: Record<string, { name: string; position: number[]; target: number[] }[]>;
   /** Columns of the table and whom it shows, by effect. */
   tables: Record<string, { columns: string[]; where: string }>;
+  /** Particles that were remembered together, by effect. */
+  selections: Record<string, { name: string; ids: number[] }[]>;
   /** Charts that were asked for, by effect. */
   charts: Record<string, OwnChart[]>;
 }
@@ -38,6 +40,7 @@ const FIRST: Preferences = {
   used: {},
   bookmarks: {},
   tables: {},
+  selections: {},
   charts: {},
 };
 

@@ -7,9 +7,10 @@ import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { IconButton, Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { cx } from "@/ui/cx";
-import { ROWS, useRowOf, useTableFrame, useWindows, whole, type Asked } from "./asking";
+import { idsShown, ROWS, useRowOf, useTableFrame, useWindows, whole, type Asked } from "./asking";
 import { Group, SideBySide, cellOf, widthOf } from "./Cells";
 import { Toggle, Typed, useUnits } from "./parts";
+import { Selections } from "./Selections";
 
 const FIRST = ["age", "speed", "radius", "position"];
 const HIGH = 24;
@@ -92,6 +93,11 @@ export function TableDrawer() {
     setOrder({ sort: null, descending: false });
     keep({ columns });
   };
+  const chooseAll = async () => {
+    if (!at) return;
+    const ids = await idsShown(at, asked);
+    if (ids.length) session.set({ chosen: new Set(ids), selected: null });
+  };
   const take = async (ending: "csv" | "tsv" | "parquet") => {
     if (!at) return;
     try {
@@ -144,12 +150,23 @@ export function TableDrawer() {
           onKeep={(text) => text && withColumns([...kept.columns, text])}
           className="w-36 shrink-0"
         />
-        <Toggle on={only} disabled={!some} onClick={() => (setOnly(!only), setBeside(false))}>
-          {some && some.length > 1 ? `Only these ${some.length}` : "Only the picked"}
-        </Toggle>
-        <Toggle on={beside} disabled={some?.length !== 2} onClick={() => setBeside(!beside)}>
-          Side by side
-        </Toggle>
+        {some && (
+          <Toggle on={only} onClick={() => (setOnly(!only), setBeside(false))}>
+            {some.length > 1 ? `Only these ${some.length}` : "Only the picked"}
+          </Toggle>
+        )}
+        {some?.length === 2 && (
+          <Toggle on={beside} onClick={() => setBeside(!beside)}>
+            Side by side
+          </Toggle>
+        )}
+        <Selections
+          ids={some}
+          where={kept.where}
+          frame={at?.frame ?? null}
+          onFollow={() => (setOnly(true), setBeside(false))}
+          onAll={() => void chooseAll()}
+        />
         <Menu
           trigger={
             <button type="button" className="stage-button px-1.5">

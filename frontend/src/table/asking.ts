@@ -68,6 +68,19 @@ export function useRowOf(at: ReturnType<typeof useTableFrame>, asked: Asked, par
   return found.data?.at ?? null;
 }
 
+const [MOST, AT_ONCE] = [5000, 1000];
+
+/** The numbers of all that are shown, up to a bound. */
+export async function idsShown(at: { trial: string; frame: number }, asked: Asked): Promise<number[]> {
+  const ids: number[] = [];
+  for (let offset = 0; offset < MOST; offset += AT_ONCE) {
+    const found = await fetched(at, bodyOf({ ...asked, columns: [], sort: null }, { offset, limit: AT_ONCE }));
+    ids.push(...found.ids);
+    if (offset + AT_ONCE >= found.count) break;
+  }
+  return ids;
+}
+
 /** The whole table as a file's content. */
 export async function whole(
   at: { trial: string; frame: number },

@@ -76,23 +76,9 @@ export function Typed(props: {
   );
 }
 
-export function Toggle({
-  on,
-  children,
-  ...rest
-}: {
-  on: boolean;
-  disabled: boolean;
-  onClick: () => void;
-  children: React.ReactNode;
-}) {
+export function Toggle({ on, children, ...rest }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
   return (
-    <button
-      type="button"
-      aria-pressed={on}
-      {...rest}
-      className={cx("stage-button px-1.5 disabled:opacity-50", on && "text-ice")}
-    >
+    <button type="button" aria-pressed={on} {...rest} className={cx("stage-button px-1.5", on && "text-ice")}>
       {children}
     </button>
   );

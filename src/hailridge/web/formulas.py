@@ -64,10 +64,19 @@ class GivenOut(BaseModel):
     spoilt: int
 
 
+class AdviceOut(BaseModel):
+    """What is probably not meant, and where (from 1)."""
+
+    text: str
+    line: int
+    column: int
+
+
 class LookedOut(BaseModel):
     fault: FaultOut | None
     type: Literal["number", "vector", "flag"]
     values: list[GivenOut]
+    advice: list[AdviceOut] = []
     plainer: dict[str, Any] | None = Field(None, description="The part of a document that says the same as a sentence, where one does.")
 
 
@@ -81,4 +90,5 @@ def look_at(trial_id: str, number: int, draft: Draft, context: Shared) -> Looked
     error = found.fault
     fault = None if error is None else FaultOut(text=error.told, line=error.line, column=error.column, wrong=error.wrong, instead=error.instead)
     said = None if fault is not None or draft.slot is None else plainer(trial.effect, draft.slot, draft.text)
-    return LookedOut(fault=fault, type=found.type, values=[GivenOut(**vars(value)) for value in found.values], plainer=said)
+    advice = [AdviceOut(**vars(one)) for one in found.advice]
+    return LookedOut(fault=fault, type=found.type, values=[GivenOut(**vars(value)) for value in found.values], advice=advice, plainer=said)

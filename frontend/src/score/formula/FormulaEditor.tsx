@@ -147,7 +147,9 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
     session.edit(around, before?.id === undefined ? plain : { ...plain, id: before.id });
   };
   // What the document's checks say of it beyond that it cannot be read.
-  const others = fault ? [] : notes;
+  const others = fault ? [] : notes.filter((note) => note.level !== "advice");
+  // Units are advice: it is computed as it stands.
+  const advice = looked?.advice[0];
   return (
     <>
       <div ref={host} className="formula" data-looked={looked ? (fault ? "wrong" : "read") : "asked"} />
@@ -172,6 +174,12 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
             {note.text}
           </p>
         ))}
+        {!fault && advice && (
+          <p role="note" className="text-brass">
+            {advice.line > 1 && `Line ${advice.line}: `}
+            {advice.text} (column {advice.column})
+          </p>
+        )}
         {!fault && plain && (
           <p className="text-soft">
             A sentence says the same.
@@ -184,7 +192,7 @@ export function FormulaEditor({ label, value, path, sort, slot, escapeRef }: Pro
             </button>
           </p>
         )}
-        {!fault && others.length === 0 && looked && (
+        {!fault && !advice && others.length === 0 && looked && (
           <p className="text-soft">
             {particle === null
               ? "At the end of each line: from the least to the most, at this frame. Pick a particle to see its own."

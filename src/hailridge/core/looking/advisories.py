@@ -15,6 +15,7 @@ from hailridge.core.looking.advisory import Advisory, Path
 from hailridge.core.looking.contact_advisories import contact_advice
 from hailridge.core.looking.look_advisories import look_advisories
 from hailridge.core.looking.order import order_advisories, subject
+from hailridge.core.looking.value_advisories import value_advisories
 from hailridge.core.looking.ways_out import ways_out
 from hailridge.model.effect import Effect, Rule
 from hailridge.model.kind import parts_of, references
@@ -25,7 +26,7 @@ def advise(effect: Effect, pictures: Collection[str] | None = None) -> list[Advi
     """All advisories that the document alone gives; `pictures` are the ids of picture sets that there are, where that is known."""
     return [
         *_left_out(effect), *_nothing_to_see(effect), *_unused(effect), *order_advisories(effect), *_amounts(effect), *_growth(effect),
-        *_times(effect), *_ranges(effect), *_places(effect), *_read_once(effect), *look_advisories(effect, pictures),
+        *_times(effect), *value_advisories(effect), *_places(effect), *_read_once(effect), *look_advisories(effect, pictures),
         *contact_advice(effect),
     ]  # fmt: skip
 
@@ -77,21 +78,6 @@ def _unused(effect: Effect) -> Iterator[Advisory]:
             if item.id not in used:
                 fix = {"path": [collection, index], "remove": True, "label": "Remove it"}
                 yield Advisory("advice", [collection, index], f"The {to} '{item.label}' is used nowhere.", fix)
-
-
-def _ranges(effect: Effect) -> Iterator[Advisory]:
-    """Dials beyond what they offer."""
-    for index, dial in enumerate(effect.dials):
-        beyond = dial.outside()
-        if beyond is None:
-            continue
-        low, high = sorted((dial.low, dial.high))
-        text = f"The dial '{dial.label}' is {beyond:g} at some time, outside of its range from {low:g} to {high:g}."
-        fix = None
-        if isinstance(dial.value, float) and "value" not in dial.tracks:
-            within = min(max(dial.value, low), high)
-            fix = {"path": ["dials", index, "value"], "value": within, "label": f"Make it {within:g}"}
-        yield Advisory("advice", ["dials", index, "value"], text, fix)
 
 
 def _times(effect: Effect) -> Iterator[Advisory]:

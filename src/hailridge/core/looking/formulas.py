@@ -11,10 +11,11 @@ import numpy as np
 from hailridge.core.formulas.formula import Computed, Formula, Script
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, HELP, PARTS, Type
 from hailridge.core.formulas.reading import SPACES, FormulaError, Words
+from hailridge.core.formulas.units import KNOWN, Advice, Reader, Unit
 from hailridge.core.kinds.actions.formula import writable_of
 from hailridge.core.kinds.fields.formula import environment_of, words_of_fields
 from hailridge.core.kinds.vectors import VECTOR_WORDS
-from hailridge.core.kinds.words import CLOCK, SHORT, Surroundings, words_of
+from hailridge.core.kinds.words import CLOCK, SHORT, Surroundings, own_words, words_of
 from hailridge.core.looking.observe import row_of, rows_of
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import as_indices
@@ -70,6 +71,8 @@ class Looked:
     fault: FormulaError | None
     type: Type = "number"
     values: list[Given] = field(default_factory=list)
+    advice: list[Advice] = field(default_factory=list)
+    """What is of another unit than what it is put together with."""
 
 
 def read_as(sort: Sort, text: str, effect: Any) -> Computed:
@@ -94,7 +97,7 @@ def looked_at(moment: Moment, sort: Sort, text: str, who: list[str], particle: i
         found = formula.traced(environment) if len(rows) else []
     own = None if particle is None else row_of(moment.column("id")[rows], particle)
     values = [_given(line, name, kind, value, len(rows), own) for line, name, kind, value in found]
-    return Looked(None, getattr(formula, "type", "number"), values)
+    return Looked(None, getattr(formula, "type", "number"), values, advice_on(moment.scene.effect, sort, text))
 
 
 def _given(line: int, name: str, kind: Type, value: Any, number: int, own: int | None) -> Given:
@@ -103,6 +106,30 @@ def _given(line: int, name: str, kind: Type, value: Any, number: int, own: int |
     low, high = ([float(end) for end in ends(whole[:, fine], axis=1)] if fine.any() else None for ends in (np.min, np.max))
     mine = None if own is None or not fine[own] else [float(part) for part in whole[:, own]]
     return Given(line, name, kind, mine, low, high, int(np.count_nonzero(~fine)))
+
+
+def advice_on(effect: Any, sort: Sort, text: str) -> list[Advice]:
+    """What a formula puts together that is of different units. Raises FormulaError for one that cannot be read."""
+    words = vocabulary(effect, sort == "field")
+    names = {word.word: KNOWN.get(word.unit) for word in words if word.sort in ("attribute", "clock", "quantity")}
+    by_id = {word: names.get(first) for word, first in _first_words(effect).items()}
+    dials = {name: KNOWN.get(dial.unit) for dial in effect.dials if dial.type != "choice" for name in (dial.id, dial.label)}
+    calls = {"distance_to": KNOWN["m"], "in_world": KNOWN["m"], "origin_of": KNOWN["m"]}
+
+    def asked(name: str, about: str) -> Unit:
+        return dials.get(about) if name == "dial" else calls.get(name, names.get(name))
+
+    reader = Reader({**by_id, **names}, asked, {name: {**by_id, **names}.get(name) for name in writable_of(effect)} if sort == "lines" else {})
+    return reader.read(text)
+
+
+def _first_words(effect: Any) -> dict[str, str]:
+    """Each word for an attribute of one's own, with the one that it is called by first."""
+    first: dict[str, str] = {}
+    words = own_words(table_of(vars(attribute) for attribute in effect.attributes))
+    for word, identifier in words.items():
+        first.setdefault(identifier, word)
+    return {word: first[identifier] for word, identifier in words.items()}
 
 
 def vocabulary(effect: Any, fields: bool) -> list[Word]:

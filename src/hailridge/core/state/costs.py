@@ -49,11 +49,20 @@ class Clocking:
     steps: int = 0
     _last: float = 0.0
     _charged: float = 0.0
+    _past_first: bool = False
 
     @property
     def total(self) -> float:
         """Seconds in all parts together."""
         return sum(self.seconds.values())
+
+    def begin_step(self) -> None:
+        """A step begins. The first one of a run, in which everything is made ready, is no measure for the others: it is left out once there are
+        others."""
+        if self.steps == 1 and not self._past_first:
+            self._past_first = True
+            self.steps, self.costs.seconds, self.seconds, self.rest = 0, {}, dict.fromkeys(PARTS, 0.0), dict.fromkeys(PARTS, 0.0)
+        self.start()
 
     def start(self) -> None:
         self._last, self._charged = wall.perf_counter(), self.costs.charged

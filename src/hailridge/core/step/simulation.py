@@ -207,7 +207,7 @@ class Simulation:
         """One step, in the order that the score shows: births, pushes, motion and contact, age, changes, leaving."""
         moment, clocking, tally = self.moment, self.clocking, self.tally
         moment.time, moment.dt = start, end - start
-        clocking.start()
+        clocking.begin_step()
         moment.begin_step(self.plan.at(start), self.plan.at(end))
         self.obstacles.follow(moment)
         moment.buffers, moment.urges = Buffers(), {}
