@@ -29,7 +29,7 @@ PIECES = [
     ("Chaff in the wind gate", 84, "chaff"),
     ("Sleet under the lamp", 70, "field"),
     ("Tin flags in the gust", 62, "flow"),
-    ("Sparks from the stove pipe", 60, "ramp"),
+    ("Lantern mobile", 110, "formula"),
     ("Frost over a pane", 110, "compare"),
     ("Signal flare", 92, "picture"),
     ("Rime in the gaps", 60, "rime"),
@@ -109,9 +109,14 @@ def take(page: Page, url: str) -> None:
     page.get_by_role("button", name="Light", exact=True).click()
     shoot(page, "light")
     page.get_by_role("button", name="Dark", exact=True).click()
-    page.keyboard.press("Control+k")
-    shoot(page, "palette")
-    page.keyboard.press("Escape")
+    page.keyboard.press("c")
+    lens = page.get_by_test_id("lens")
+    lens.get_by_role("button", name="Values", exact=True).click()
+    lens.get_by_role("button", name="+ chart").click()
+    page.locator("[role=menuitem]").filter(has_text=re.compile("^One against another")).click()
+    lens.locator("[data-chart=against] circle").first.wait_for()
+    shoot(page, "charts")
+    page.keyboard.press("c")
     page.get_by_role("link", name="Back to the library").click()
     page.get_by_role("button", name="New effect", exact=True).click()
     page.get_by_role("button", name=re.compile("^Fountain")).wait_for()
@@ -140,16 +145,16 @@ def take(page: Page, url: str) -> None:
         if shot in ("field", "chaff"):
             # Pictures of fields and curves of branches come a moment later.
             page.wait_for_timeout(2500)
-        looks = page.locator('section[aria-label="Looks"]')
         if shot == "compare":
             page.get_by_role("button", name="More for Damp").click(force=True)
             page.get_by_role("menuitem", name="Compare with another value").click()
             page.locator('[data-testid=stage-beside][data-frame="110"]').wait_for()
             page.wait_for_timeout(4000)
-        if shot == "ramp":
-            looks.evaluate("node => node.scrollIntoView()")
-            looks.get_by_role("button", name=re.compile("^Ramp: ")).first.click()
-            page.get_by_role("button", name="Fit to present values").wait_for()
+        if shot == "formula":
+            page.keyboard.press("i")
+            page.locator("[data-row='0']").wait_for()
+            page.get_by_role("button", name=re.compile("^Lines: ")).first.click()
+            page.locator(".cm-given").first.wait_for()
         if shot == "picture":
             page.keyboard.press("p")
             page.locator('[data-testid=picture][data-sampled="16"]').wait_for()
