@@ -96,6 +96,17 @@ class Access(BrowserCase):
             self.lens(part)
             page.wait_for_timeout(1200)
             found += self.both_tones(part)
+        self.lens("Charts")
+        for chart in ("Values", "Between", "Time"):
+            page.get_by_test_id("lens").get_by_role("button", name=chart, exact=True).click()
+            page.wait_for_timeout(900)
+            found += self.both_tones(f"charts of {chart}")
+        page.evaluate("document.activeElement.blur()")
+        for key, what in (("u", "what each item costs"), ("k", "no dials yet")):
+            page.keyboard.press(key)
+            page.wait_for_timeout(500)
+            found += self.both_tones(what)
+            page.keyboard.press(key)
         page.keyboard.press("Escape")
         self.rule("Flare").click(position={"x": 50, "y": 10})
         page.get_by_role("button", name="Flare · travel").click()

@@ -80,7 +80,16 @@ class Room(BrowserCase):
             for part in ("Probe", "Charts", "Advisories", "Guide"):
                 self.lens(part)
                 self.whole(page, f"{part} at {width}")
+            self.lens("Charts")
+            for chart in ("Values", "Between", "Time"):
+                page.get_by_test_id("lens").get_by_role("button", name=chart, exact=True).click()
+                page.wait_for_timeout(600)
+                self.whole(page, f"charts of {chart} at {width}")
             page.keyboard.press("l")
+            page.keyboard.press("k")
+            page.get_by_role("region", name="Dials").wait_for()
+            self.whole(page, f"dials at {width}")
+            page.keyboard.press("k")
             page.keyboard.press("p")
             page.get_by_test_id("picture").wait_for()
             self.whole(page, f"picture at {width}")

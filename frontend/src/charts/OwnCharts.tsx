@@ -21,7 +21,7 @@ export function OwnCharts({ effect }: { effect: Effect }) {
     <div className="space-y-6">
       <Menu
         trigger={
-          <button type="button" className="text-xs text-soft hover:text-ice">
+          <button type="button" className="h-6 text-xs text-soft hover:text-ice">
             + chart
           </button>
         }
@@ -248,7 +248,7 @@ function Framed({ chart, effect, onChange, onRemove, told, empty, unpicked }: Fr
         <span className="flex-1" />
         <Menu
           trigger={
-            <button type="button" className="rounded px-1 py-0.5 text-soft hover:text-ice" disabled={!told?.drawn}>
+            <button type="button" className="h-6 rounded px-1 text-soft hover:text-ice" disabled={!told?.drawn}>
               Take away
             </button>
           }
@@ -275,7 +275,7 @@ function Powers({ on, children, onClick }: { on: boolean; children: string; onCl
       aria-pressed={on}
       aria-label={`Powers of ten, ${children}`}
       onClick={onClick}
-      className={`rounded px-1 py-0.5 ${on ? "text-brass" : "text-soft hover:text-ice"}`}
+      className={`h-6 rounded px-1 ${on ? "text-brass" : "text-soft hover:text-ice"}`}
     >
       {children}
     </button>

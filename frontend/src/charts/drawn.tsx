@@ -306,7 +306,7 @@ export function OnePlot({ found, effect, powers, name }: TimeProps & { found: On
             <li key={place}>
               <button
                 type="button"
-                className="flex w-full gap-2 text-left hover:text-ice"
+                className="flex min-h-6 w-full items-center gap-2 text-left hover:text-ice"
                 onClick={() => session.seek(mark.frame)}
               >
                 <span className="tabular w-8 shrink-0 text-right text-brass">{mark.frame}</span>

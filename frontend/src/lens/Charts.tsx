@@ -40,7 +40,7 @@ export function Charts() {
               aria-pressed={page === id}
               onClick={() => session.set({ chartPage: id })}
               className={cx(
-                "flex-1 rounded border px-1 py-0.5",
+                "h-6 flex-1 rounded border px-1",
                 page === id ? "border-ice/60 text-ice" : "border-line text-soft hover:text-text",
               )}
             >

@@ -1,6 +1,6 @@
 /** Where the time of a step goes: by its parts, and by what the artist has written. */
 
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import type { Catalogue } from "@/api/client";
 import { percent } from "@/score/CostMark";
 import { ruleName } from "@/score/numbering";
@@ -22,6 +22,16 @@ const RESTS: Record<string, string> = {
 
 /** Whose items are charged with what they take. */
 const CHARGED: readonly Collection[] = ["rules", "neighbourhoods", "fields", "sources"];
+
+/** The parts of a step as they are read. */
+const PARTS: Record<string, string> = {
+  birth: "births",
+  pushes: "pushes",
+  "motion and contact": "motion and contact",
+  changes: "changes",
+  leaving: "leaving",
+  record: "recording",
+};
 
 interface Line {
   name: string;
@@ -59,11 +69,12 @@ export function Costs({ effect }: { effect: Effect }) {
             A step takes <span className="tabular text-text">{short((1000 * costs.seconds) / costs.steps)} ms</span>, on
             average over {count(costs.steps)}: {pace(costs.seconds / costs.steps, rate)}.
           </p>
+          <Parts costs={costs} />
           <ul className="text-[12.5px]" aria-label="What takes how much of a step">
             {lines.map((line) => {
               const share = line.seconds / costs.seconds;
               return (
-                <li key={line.name} className="relative flex items-baseline gap-2 py-0.5">
+                <li key={line.name} className="relative flex min-h-6 items-center gap-2">
                   <span
                     aria-hidden
                     className={`absolute inset-y-0.5 left-0 rounded-sm ${line.item ? "bg-brass/25" : "bg-line/50"}`}
@@ -72,7 +83,7 @@ export function Costs({ effect }: { effect: Effect }) {
                   {line.item ? (
                     <button
                       type="button"
-                      className="relative min-w-0 flex-1 truncate pl-1 text-left hover:text-ice"
+                      className="relative h-6 min-w-0 flex-1 truncate pl-1 text-left hover:text-ice"
                       onClick={() => turnTo(session, line.item!.collection, line.item!.index, "center")}
                     >
                       {line.name}
@@ -92,6 +103,33 @@ export function Costs({ effect }: { effect: Effect }) {
         </>
       )}
     </section>
+  );
+}
+
+/** The parts of a step in their order, each as wide as it takes long. */
+function Parts({ costs }: { costs: Told }) {
+  const [over, setOver] = useState<string | null>(null);
+  const parts = Object.entries(costs.parts).filter(([, seconds]) => seconds > 0);
+  const told = over ?? parts.reduce((most, part) => (part[1] > most[1] ? part : most))[0];
+  const words = (part: string) => `${PARTS[part] ?? part} ${percent(costs.parts[part]! / costs.seconds)}`;
+  return (
+    <div className="mb-2" onPointerLeave={() => setOver(null)}>
+      <div
+        className="flex h-3 gap-px overflow-hidden rounded"
+        role="img"
+        aria-label={parts.map(([part]) => words(part)).join(", ")}
+      >
+        {parts.map(([part, seconds]) => (
+          <span
+            key={part}
+            className={part === told ? "bg-brass" : "bg-brass/35"}
+            style={{ width: `${(seconds / costs.seconds) * 100}%`, minWidth: 2 }}
+            onPointerEnter={() => setOver(part)}
+          />
+        ))}
+      </div>
+      <p className="tabular mt-0.5 text-xs text-soft">{words(told)}</p>
+    </div>
   );
 }
 
@@ -116,10 +154,10 @@ function Drawn({ costs, effect }: { costs: Told; effect: Effect }) {
       <p className="mb-0.5 mt-2 text-xs text-soft">Besides, for each picture:</p>
       <ul className="text-[12.5px]" aria-label="What takes how long in a picture">
         {looks.map(({ name, seconds, index }) => (
-          <li key={index} className="flex items-baseline gap-2 py-0.5">
+          <li key={index} className="flex min-h-6 items-center gap-2">
             <button
               type="button"
-              className="min-w-0 flex-1 truncate pl-1 text-left hover:text-ice"
+              className="h-6 min-w-0 flex-1 truncate pl-1 text-left hover:text-ice"
               onClick={() => turnTo(session, "looks", index, "center")}
             >
               {name}

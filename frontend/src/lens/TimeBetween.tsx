@@ -144,10 +144,10 @@ export function TimeBetween({ effect }: { effect: Effect }) {
             {told.rows.map((row) => {
               const [particle, from, to, seconds] = row as [number, number, number, number];
               return (
-                <li key={particle} className="flex items-baseline gap-2 border-b border-line/40 py-0.5 text-[12px]">
+                <li key={particle} className="flex min-h-6 items-center gap-2 border-b border-line/40 text-[12px]">
                   <button
                     type="button"
-                    className="tabular w-14 text-left hover:text-ice"
+                    className="tabular h-6 w-14 text-left hover:text-ice"
                     onClick={() => session.set({ particle, lens: "probe", lensOpen: true })}
                   >
                     {count(particle)}
@@ -172,7 +172,7 @@ export function TimeBetween({ effect }: { effect: Effect }) {
 function Go({ frame }: { frame: number }) {
   const session = useSession();
   return (
-    <button type="button" className="text-brass hover:underline" onClick={() => session.seek(frame)}>
+    <button type="button" className="h-6 min-w-6 text-brass hover:underline" onClick={() => session.seek(frame)}>
       {frame}
     </button>
   );

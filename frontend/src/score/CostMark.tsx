@@ -16,7 +16,7 @@ export function CostMark({ address, name }: { address: string; name: string }) {
         type="button"
         aria-label={`${name} takes ${percent(share)} of the time of a step`}
         data-cost={share}
-        className="tabular mx-0.5 shrink-0 rounded px-1 text-xs text-brass hover:bg-raised"
+        className="tabular flex h-6 shrink-0 items-center rounded px-1 text-xs text-brass hover:bg-raised"
         onClick={(event) => {
           event.stopPropagation();
           session.set({ lens: "charts", lensOpen: true, chartPage: "time" });

@@ -37,7 +37,7 @@ export function DialPanel() {
       {dials.length === 0 && (
         <div className="space-y-2 p-3 text-soft">
           <p>A dial is a value with a name, used in as many places as you like, and turned here while it plays.</p>
-          <button type="button" className="text-ice hover:underline" onClick={() => adders(session).dials.add()}>
+          <button type="button" className="h-6 text-ice hover:underline" onClick={() => adders(session).dials.add()}>
             + dial
           </button>
         </div>
@@ -91,7 +91,7 @@ function Row({ dial, index }: { dial: Dial; index: number }) {
               aria-pressed={name === chosenOf(dial)}
               onClick={() => session.edit(["dials", index, "chosen"], name)}
               className={cx(
-                "rounded border px-2 py-0.5",
+                "h-6 rounded border px-2",
                 name === chosenOf(dial) ? "border-ice/60 text-ice" : "border-line text-soft hover:text-text",
               )}
             >
