@@ -65,8 +65,7 @@ class Gestures(Job):
         page = self.page
         self.begin("From a surface")
         self.click(self.button("^Radius", self.rule("Source")))
-        self.typed("0.03", "Tab")
-        self.typed("80%")
+        self.typed("0.03 ± 80%")
         self.key("Escape")
         self.key("r")
         self.click(self.button(r"^\+ action", self.rule("New rule")))

@@ -1,7 +1,7 @@
 /** A value that may vary: read as words, edited as any kind of amount, with the distribution of what it is compared to. */
 
 import type { FieldInfo } from "@/api/client";
-import { kindOf, same, type Json, type Node, type Path } from "@/state/document";
+import { kindOf, made, same, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
 import { Popover } from "@/ui/controls";
 import { plain, withUnit } from "@/ui/numbers";
@@ -201,6 +201,18 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
   const change = (kind: string) => {
     if (kind !== amount.kind) void exchange(session, path, kind);
   };
+  /** A value and its spread, typed at once. */
+  const spreadTo = (value: number, spread: number): string => {
+    if (spread < 0) return "a spread is not below zero";
+    if (range.low !== null && value - spread < range.low)
+      return `with its spread it would be below ${plain(range.low)}`;
+    if (range.high !== null && value + spread > range.high)
+      return `with its spread it would be above ${plain(range.high)}`;
+    const kind = kinds.find((entry) => entry.kind === "spread")!;
+    const node = amount.kind === "spread" ? amount : made(kind, session.state.document, catalogue);
+    session.edit(path, { ...node, value, spread });
+    return "";
+  };
   return (
     <div className="space-y-1.5">
       {info?.fields.map((field) => {
@@ -280,6 +292,7 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
               range={own}
               base={base}
               heading={info.fields.length > 1 || field.type !== "value" ? field.label : undefined}
+              onSpread={field.type === "value" && range.value === "number" ? spreadTo : undefined}
             />
           </div>
         );

@@ -36,11 +36,16 @@ interface NumberProps {
   base?: number;
   /** Whether it has no slider: a seed, of which one is as good as another. */
   typedOnly?: boolean;
+  /** Takes a value and its spread, where both are typed at once: 0.07 ± 0.03; says why it cannot. */
+  onSpread?: (value: number, spread: number) => string;
 }
 
 export const KEEPS =
-  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there and small sums are understood. " +
+  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there, small sums and 2 ± 0.5 are understood. " +
   "Tab goes to the next value, arrows up and down to what stands around it.";
+
+/** A value and its spread. */
+const SPREAD = /^(.+?)\s*(?:±|\+\/?[-−])\s*(.+)$/;
 
 /** From here on a time is without end. */
 const EVER = 1e8;
@@ -58,6 +63,7 @@ export function NumberEditor({
   perFrame,
   base,
   typedOnly,
+  onSpread,
 }: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
@@ -65,7 +71,16 @@ export function NumberEditor({
   const span = [Math.min(soft[0], value), Math.max(soft[1], value < EVER ? value : soft[1])] as const;
   const fine = step ?? (whole ? 1 : 10 ** Math.floor(Math.log10(Math.max(1e-9, span[1] - span[0])) - 2));
   const present = value >= EVER ? "ever" : plain(shown).replace("−", "-");
+  const spreadTyped = (middle: string, around: string): string => {
+    const read = typed(middle, { unit, fps, present: value, base });
+    if ("fault" in read) return read.fault;
+    const spread = typed(around, { unit, fps, present: value, base: Math.abs(read.value) });
+    if ("fault" in spread) return spread.fault;
+    return onSpread!(read.value, spread.value);
+  };
   const { fault, box } = useTyped(present, (raw) => {
+    const both = onSpread && SPREAD.exec(raw);
+    if (both) return spreadTyped(both[1]!, both[2]!);
     // A bare number is a percentage where those are shown.
     const given = unit === "share" && !raw.includes("%") && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
     const read =
@@ -131,6 +146,7 @@ export function ValueEditor({
   range,
   base,
   heading,
+  onSpread,
 }: {
   value: Json;
   path: Path;
@@ -138,6 +154,7 @@ export function ValueEditor({
   range: ValueRange;
   base?: number;
   heading?: string;
+  onSpread?: (value: number, spread: number) => string;
 }) {
   return (
     <Keyable value={value} path={path} heading={heading}>
@@ -167,6 +184,7 @@ export function ValueEditor({
             perFrame={range.perFrame}
             base={base}
             whole={range.value === "whole"}
+            onSpread={onSpread}
           />
         );
       }}

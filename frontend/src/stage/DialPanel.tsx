@@ -16,10 +16,14 @@ import { cx } from "@/ui/cx";
 export function DialPanel() {
   const session = useSession();
   const dials = useStudio((state) => state.document.dials);
+  const beside = useStudio((state) => state.strays);
   return (
     <section
       aria-label="Dials"
-      className="absolute left-3 top-14 z-10 flex max-h-[70%] w-72 flex-col rounded-md border border-line bg-panel/95 shadow-xl"
+      className={cx(
+        "absolute top-14 z-10 flex max-h-[70%] w-72 flex-col rounded-md border border-line bg-panel/95 shadow-xl",
+        beside ? "left-[344px]" : "left-3",
+      )}
     >
       <div className="flex items-center justify-between border-b border-line py-0.5 pl-3 pr-1">
         <h2 className="font-medium">Dials</h2>

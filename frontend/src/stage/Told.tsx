@@ -12,9 +12,13 @@ const LENGTHS = [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 
 const HINT = 6000;
 
 export function Told({ metre, coarse }: { metre: number; coarse: boolean }) {
+  const dialled = useStudio((state) => state.dialled);
   return (
     <div className="pointer-events-none absolute inset-0 text-xs text-soft">
-      <div data-float className="absolute left-3 top-20 flex max-w-[60%] flex-col items-start gap-1.5">
+      <div
+        data-float
+        className={`absolute top-20 flex max-w-[60%] flex-col items-start gap-1.5 ${dialled ? "left-[312px]" : "left-3"}`}
+      >
         <ToolHint />
         <Alone />
         <Ringed />
