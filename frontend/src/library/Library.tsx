@@ -9,11 +9,11 @@ import { Button } from "@/ui/Button";
 import { bringBack, bringIn, copy, listed, remove, rename, saveToFile } from "./acts";
 import { Card } from "./Card";
 import { found, ORDERS, type Order } from "./sorting";
-import { Storage } from "./Storage";
 import { useApp, useConnection } from "@/state/use";
 import { cx } from "@/ui/cx";
 
 const Deleted = lazy(() => import("./Deleted").then((module) => ({ default: module.Deleted })));
+const Storage = lazy(() => import("./Storage").then((module) => ({ default: module.Storage })));
 const Starters = lazy(() => import("./Starters").then((module) => ({ default: module.Starters })));
 
 export function Library({ onIdle }: { onIdle: () => void }) {
@@ -273,7 +273,9 @@ export function Library({ onIdle }: { onIdle: () => void }) {
             />
           ))}
         </ul>
-        <Storage onDeleted={() => setShowDeleted(true)} />
+        <Suspense fallback={<footer className="mt-10 h-6" />}>
+          {there && <Storage onDeleted={() => setShowDeleted(true)} />}
+        </Suspense>
       </main>
       {dropping && (
         <div
