@@ -5,6 +5,7 @@ import { useRef, type ReactNode } from "react";
 import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import type { ViewName } from "@/state/viewpoint";
 import { Hint, Menu, type MenuEntry } from "@/ui/controls";
+import { remembered } from "@/ui/remembered";
 import { keepReference } from "./Reference";
 
 interface ToolProps {
@@ -107,16 +108,11 @@ function Bookmarks() {
   };
   const entries: MenuEntry[] = [
     { label: "Remember this point of view", onSelect: keep },
-    ...mine.map((entry) => ({
-      label: entry.name,
+    ...remembered(mine, {
       heading: "Remembered",
-      onSelect: () => session.viewpoint.go({ position: entry.position, target: entry.target }),
-    })),
-    ...mine.map((entry) => ({
-      label: `Forget ${entry.name}`,
-      heading: "Forget",
-      onSelect: () => put(mine.filter((other) => other !== entry)),
-    })),
+      go: ({ position, target }) => session.viewpoint.go({ position, target }),
+      put,
+    }),
   ];
   return (
     <Menu

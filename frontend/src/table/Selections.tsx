@@ -3,6 +3,7 @@
 import { useApp, usePreferences, useSession } from "@/state/use";
 import { Menu, type MenuEntry } from "@/ui/controls";
 import { count } from "@/ui/numbers";
+import { remembered } from "@/ui/remembered";
 
 const MOST = 12;
 
@@ -44,17 +45,12 @@ export function Selections({ ids, where, frame, onFollow, onAll }: Props) {
       disabled: !ids,
       onSelect: keep,
     },
-    ...mine.map(({ name, ids: those }) => ({
-      label: name,
-      hint: count(those.length),
+    ...remembered(mine, {
       heading: "Follow",
-      onSelect: () => follow(those),
-    })),
-    ...mine.map((entry) => ({
-      label: `Forget ${entry.name}`,
-      heading: "Forget",
-      onSelect: () => put(mine.filter((other) => other !== entry)),
-    })),
+      go: (entry) => follow(entry.ids),
+      put,
+      hint: (entry) => count(entry.ids.length),
+    }),
   ];
   return (
     <Menu
