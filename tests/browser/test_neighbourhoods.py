@@ -199,6 +199,7 @@ class Neighbourhoods(Job):
         self.click(mine.get_by_role("button", name="always"))
         self.choose("compare number found", "compare a quantity")
         page.wait_for_timeout(500)
+        self.wait_computed()
         self.click(mine.get_by_role("button", name="number found by", exact=True))
         self.click(page.get_by_role("button", name="Colour by this"))
         look = page.locator('[data-item^="looks/"]').first

@@ -18,6 +18,10 @@ from hailridge.web.looking import pieces
 router = APIRouter(prefix="/api", tags=["effects"])
 
 
+PATIENCE = 0.4
+"""Seconds that are waited for the frame of which values are taken."""
+
+
 class Change(BaseModel):
     """Another `kind` at `path` (or one more, where the path ends just behind a list), or another `value` in a field that others follow.
 
@@ -62,6 +66,8 @@ def _teller(context: Context, trial_id: str, frame: int) -> Any:
         with suppress(NotFound, DocumentError, KeyError, AssertionError):
             trial = context.runs.trial(trial_id)
             known = [group for group in who if group in trial.plan.group_index]
+            # What was edited just now is being computed: a moment's patience gives values to begin with.
+            context.runs.await_frame(trial, frame, PATIENCE)
             with context.runs.moment(trial, frame, passing=True) as moment:
                 if sort == "quantity":
                     quantity = pieces(quantity=what).quantity
