@@ -107,8 +107,8 @@ function Opened({ picture }: { picture: string | null }) {
   const stageOnly = useStudio((state) => state.stageOnly);
   useHighlighting();
   useEffect(() => {
-    // Fetched while nobody waits for it.
-    const timer = setTimeout(() => void table().catch(() => undefined), 1000);
+    // Fetched while nobody waits for it, when the stage has long been there.
+    const timer = setTimeout(() => void table().catch(() => undefined), 4000);
     return () => clearTimeout(timer);
   }, []);
   const open = useMemo(

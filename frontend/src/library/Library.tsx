@@ -33,10 +33,12 @@ export function Library({ onIdle }: { onIdle: () => void }) {
   const [beginning, setBeginning] = useState(false);
   const search = useRef<HTMLInputElement>(null);
   const there = effects.isSuccess;
+  const [settled, setSettled] = useState(false);
   useEffect(() => {
     if (!there) return;
     // What every effect needs is fetched while one is still choosing.
     const timer = setTimeout(() => {
+      setSettled(true);
       onIdle();
       app.catalogue().catch(() => undefined);
     }, 60);
@@ -274,7 +276,7 @@ export function Library({ onIdle }: { onIdle: () => void }) {
           ))}
         </ul>
         <Suspense fallback={<footer className="mt-10 h-6" />}>
-          {there && <Storage onDeleted={() => setShowDeleted(true)} />}
+          {settled && <Storage onDeleted={() => setShowDeleted(true)} />}
         </Suspense>
       </main>
       {dropping && (
