@@ -1628,6 +1628,8 @@ export interface components {
             fault: string;
             /** Fault Of Against */
             fault_of_against: string;
+            /** Fault Of Where */
+            fault_of_where: boolean;
             /** Groups */
             groups: string[];
             /** Ids */
@@ -2146,6 +2148,8 @@ export interface components {
             };
             /** Fault */
             fault: string;
+            /** Fault Of Where */
+            fault_of_where: boolean;
             /** Frames */
             frames: number[];
             /** Highs */
@@ -2290,6 +2294,11 @@ export interface components {
             edges: number[];
             /** Fault */
             fault: string;
+            /**
+             * Fault Of Where
+             * @description Whether the fault is that of the condition.
+             */
+            fault_of_where: boolean;
             /** High */
             high: number;
             /** Low */

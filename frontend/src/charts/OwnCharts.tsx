@@ -9,7 +9,8 @@ import { IconButton, Menu } from "@/ui/controls";
 import { useCloud, useOne, useOverTime, useSpread, type Cloud, type One, type OverTime, type Spread } from "./asking";
 import { CloudPlot, groupsOf, OnePlot, OverTimePlot, SpreadPlot } from "./drawn";
 import { begun, KINDS, useOwnCharts, type ChartKind, type OwnChart } from "./own";
-import { csvOf, drawingOf, pictureOf, save } from "./saving";
+import { save } from "@/ui/save";
+import { csvOf, drawingOf, pictureOf } from "./saving";
 
 const ORDER: ChartKind[] = ["spread", "against", "over_time", "one"];
 
@@ -67,18 +68,19 @@ function Own(props: OwnProps) {
   return <OfOne {...props} />;
 }
 
-const faulty = (fault: string, { where }: OwnChart, against = ""): Told["faults"] => {
-  // The server tells one fault for both; one of the condition names it.
-  const ofWhere = !!where && fault.startsWith("is a vector, not");
-  return { of: ofWhere ? "" : fault, where: ofWhere ? fault : "", against };
-};
+/** The server tells one fault, and whose it is. */
+const faulty = (fault: string, ofWhere: boolean, against = ""): Told["faults"] => ({
+  of: ofWhere ? "" : fault,
+  where: ofWhere ? fault : "",
+  against,
+});
 
 function OfSpread(props: OwnProps) {
   const { chart, effect } = props;
   const found = useSpread(chart);
   const powers = { x: chart.powersX, y: chart.powersY };
   const told: Told | null = found && {
-    faults: faulty(found.fault, chart),
+    faults: faulty(found.fault, found.fault_of_where),
     drawn: found.total > 0 && <SpreadPlot found={found} effect={effect} powers={powers} name={chart.of} />,
     rows: () => rowsOfSpread(found, effect),
   };
@@ -100,7 +102,7 @@ function OfCloud(props: OwnProps) {
   const powers = { x: chart.powersX, y: chart.powersY };
   const names = { x: chart.of, y: chart.against };
   const told: Told | null = found && {
-    faults: faulty(found.fault, chart, found.fault_of_against),
+    faults: faulty(found.fault, found.fault_of_where, found.fault_of_against),
     drawn: found.of > 0 && <CloudPlot found={found} effect={effect} powers={powers} names={names} />,
     rows: () => rowsOfCloud(found, effect, names),
   };
@@ -117,7 +119,7 @@ function OfTime(props: OwnProps) {
   const { chart, effect } = props;
   const found = useOverTime(chart);
   const told: Told | null = found && {
-    faults: faulty(found.fault, chart),
+    faults: faulty(found.fault, found.fault_of_where),
     drawn: <OverTimePlot found={found} effect={effect} powers={chart.powersY} name={chart.of} />,
     rows: () => rowsOfTime(found, effect),
   };
@@ -151,7 +153,7 @@ function OfOne(props: OwnProps) {
   const picked = useStudio((state) => state.particle);
   const found = useOne(chart, picked);
   const told: Told | null = found && {
-    faults: faulty(found.fault, chart),
+    faults: faulty(found.fault, false),
     drawn: <OnePlot found={found} effect={effect} powers={chart.powersY} name={chart.of} />,
     rows: () => rowsOfOne(found, chart),
   };
@@ -223,7 +225,9 @@ function Framed({ chart, effect, onChange, onRemove, told, empty, unpicked }: Fr
       {unpicked ? (
         <p className="text-xs text-soft">Pick a particle on the stage or in the table.</p>
       ) : (
-        empty && !told?.faults.of && <p className="text-xs text-soft">There is nobody to draw.</p>
+        empty &&
+        !told?.faults.of &&
+        !told?.faults.where && <p className="text-xs text-soft">There is nobody to draw.</p>
       )}
       {chart.kind !== "one" && (
         <Typed

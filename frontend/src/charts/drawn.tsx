@@ -23,6 +23,10 @@ const least = (values: readonly number[]): number => values.reduce((a, b) => Mat
 const most = (values: readonly number[]): number => values.reduce((a, b) => Math.max(a, b), -Infinity);
 const numbers = (values: readonly (number | null)[]): number[] => values.filter((value) => value !== null);
 
+/** Where the frame that is nearest to one stands among those that were looked at. */
+const placeNear = (frames: readonly number[], frame: number): number =>
+  frames.reduce((best, other, place) => (Math.abs(other - frame) < Math.abs(frames[best]! - frame) ? place : best), 0);
+
 /** Bars of each group on top of one another. */
 export function SpreadPlot({ found, effect, powers, name }: SpreadProps) {
   const [over, setOver] = useState<number | null>(null);
@@ -175,10 +179,7 @@ export function OverTimePlot({ found, effect, powers, name }: TimeProps & { foun
     const axisY = upward(shown.length ? least(shown) : 0, shown.length ? most(shown) : 1, powers);
     return { x: across(0, last), y: axisY, spots: found.frames.map((_frame, place) => place) };
   }, [found, effect, powers]);
-  const nearest = found.frames.reduce(
-    (best, other, place) => (Math.abs(other - frame) < Math.abs(found.frames[best]! - frame) ? place : best),
-    0,
-  );
+  const nearest = placeNear(found.frames, frame);
   return (
     <>
       <Plot
@@ -258,13 +259,7 @@ export function OnePlot({ found, effect, powers, name }: TimeProps & { found: On
     return `rule ${rule < 0 ? "?" : ruleName(effect.rules, rule, catalogue)} ${mark.what}`;
   };
   const near = found.marks.filter((mark) => Math.abs(mark.frame - frame) < 1);
-  const value =
-    found.values[
-      found.frames.reduce(
-        (best, other, place) => (Math.abs(other - frame) < Math.abs(found.frames[best]! - frame) ? place : best),
-        0,
-      )
-    ];
+  const value = found.values[placeNear(found.frames, frame)];
   return (
     <>
       <Plot

@@ -52,11 +52,3 @@ export function csvOf(head: string[], rows: Cell[][]): string {
   };
   return [head, ...rows].map((row) => row.map(cell).join(",")).join("\r\n") + "\r\n";
 }
-
-export function save(name: string, content: Blob): void {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(content);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
-}

@@ -7,6 +7,7 @@ import { useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { IconButton, Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { cx } from "@/ui/cx";
+import { save } from "@/ui/save";
 import { idsShown, ROWS, useRowOf, useTableFrame, useWindows, whole, type Asked } from "./asking";
 import { Group, SideBySide, cellOf, widthOf } from "./Cells";
 import { Toggle, Typed, useUnits } from "./parts";
@@ -104,11 +105,7 @@ export function TableDrawer() {
       setProblem("");
       const { name, content } = await whole(at, asked, ending);
       if (ending === "tsv") return await navigator.clipboard.writeText(await content.text());
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(content);
-      link.download = name;
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+      save(name, content);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     }

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Sequence
+from contextlib import closing
 from typing import Annotated, Literal
 
 import numpy as np
@@ -11,12 +10,11 @@ from fastapi import APIRouter
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from hailridge.core.looking.charting import Middle, cloud, middle, read, spread
-from hailridge.core.looking.flow import coarse_to_fine, slices
+from hailridge.core.looking.charting import cloud, middle, read, spread
 from hailridge.core.looking.observe import row_of
 from hailridge.core.state.events import Happening
 from hailridge.web.context import Shared
-from hailridge.web.looking import check_names, names_told
+from hailridge.web.looking import check_names, names_told, sampled
 from hailridge.web.tables import Number
 
 router = APIRouter(prefix="/api", tags=["charts"])
@@ -53,6 +51,7 @@ class SpreadOut(BaseModel):
     high: float
     outside: int
     fault: str
+    fault_of_where: bool = Field(description="Whether the fault is that of the condition.")
 
 
 class CloudAsked(Charted):
@@ -72,6 +71,7 @@ class CloudOut(BaseModel):
     of: int
     fault: str
     fault_of_against: str
+    fault_of_where: bool
 
 
 class OverTimeOut(BaseModel):
@@ -83,6 +83,7 @@ class OverTimeOut(BaseModel):
     lows: dict[str, list[float | None]]
     highs: dict[str, list[float | None]]
     fault: str
+    fault_of_where: bool
 
 
 class OneAsked(BaseModel):
@@ -134,12 +135,8 @@ def get_cloud(trial_id: str, number: int, asked: CloudAsked, context: Shared) ->
     groups = [trial.effect.groups[group].id for group in found.groups]
     return CloudOut(
         ids=found.ids.tolist(), groups=groups, x=found.x.tolist(), y=found.y.tolist(), of=found.of, fault=found.fault,
-        fault_of_against=found.fault_of_y,
+        fault_of_against=found.fault_of_y, fault_of_where=found.fault_of_where,
     )  # fmt: skip
-
-
-def _looked_at(computed: int) -> Sequence[int]:
-    return coarse_to_fine(slices(computed - 1, min(FRAMES, computed))) if computed else []
 
 
 @router.post("/trials/{trial_id}/charts/over-time")
@@ -147,14 +144,8 @@ def get_over_time(trial_id: str, asked: Charted, context: Shared) -> OverTimeOut
     """A quantity over the frames that are computed, evenly sampled: its middle in each group."""
     trial = context.runs.trial(trial_id)
     check_names(trial, asked.who)
-    until = time.monotonic() + SECONDS
-    found: dict[int, Middle] = {}
     with names_told():
-        for frame in _looked_at(context.runs.computed(trial)):
-            if len(found) > 2 and time.monotonic() > until:
-                break
-            with context.runs.moment(trial, frame, passing=True) as moment:
-                found[frame] = middle(moment, asked.of, asked.who, asked.where)
+        found = {frame: middle(moment, asked.of, asked.who, asked.where) for frame, moment in sampled(context, trial, FRAMES, SECONDS)}
     frames = sorted(found)
     ids = {group.id: place for place, group in enumerate(trial.effect.groups)}
 
@@ -162,25 +153,27 @@ def get_over_time(trial_id: str, asked: Charted, context: Shared) -> OverTimeOut
         return {group: _told(np.array([getattr(found[frame], name)[place] for frame in frames])) for group, place in ids.items()}
 
     counts = {group: [int(found[frame].counts[place]) for frame in frames] for group, place in ids.items()}
-    fault = next((found[frame].fault for frame in frames if found[frame].fault), "")
-    return OverTimeOut(frames=frames, counts=counts, means=over("means"), lows=over("lows"), highs=over("highs"), fault=fault)
+    faulty = next((found[frame] for frame in frames if found[frame].fault), None)
+    return OverTimeOut(
+        frames=frames, counts=counts, means=over("means"), lows=over("lows"), highs=over("highs"), fault=faulty.fault if faulty else "",
+        fault_of_where=faulty is not None and faulty.fault_of_where,
+    )  # fmt: skip
 
 
 @router.post("/trials/{trial_id}/charts/one")
 def get_one(trial_id: str, asked: OneAsked, context: Shared) -> OneOut:
     """A quantity of one particle over the frames that are computed, and the rules that acted on it."""
     trial = context.runs.trial(trial_id)
-    until, fault = time.monotonic() + SECONDS, ""
+    fault = ""
     found: dict[int, float] = {}
-    with names_told():
-        for frame in _looked_at(context.runs.computed(trial)):
-            if fault or (len(found) > 2 and time.monotonic() > until):
+    with names_told(), closing(sampled(context, trial, FRAMES, SECONDS)) as looked_at:
+        for frame, moment in looked_at:
+            row = row_of(moment.column("id"), asked.particle)
+            one = read(moment, asked.of, np.array([], np.intp) if row is None else np.array([row]))
+            found[frame] = float(one.values[0]) if len(one.values) else np.nan
+            fault = one.fault
+            if fault:
                 break
-            with context.runs.moment(trial, frame, passing=True) as moment:
-                row = row_of(moment.column("id"), asked.particle)
-                one = read(moment, asked.of, np.array([], np.intp) if row is None else np.array([row]))
-                fault = one.fault
-                found[frame] = float(one.values[0]) if len(one.values) else np.nan
     frames = sorted(found)
     values = _told(np.array([found[frame] for frame in frames]))
     return OneOut(frames=frames, values=values, marks=_marks(trial_id, asked.particle, context), fault=fault)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from contextlib import contextmanager
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -28,7 +28,7 @@ from hailridge.model.validation import DocumentError
 from hailridge.model.wording import Problem
 from hailridge.runs.service import Trial
 from hailridge.store.library import NotYet
-from hailridge.web.context import Shared
+from hailridge.web.context import Context, Shared
 from hailridge.web.trials import BINARY, names_of
 
 router = APIRouter(prefix="/api", tags=["looking closer"])
@@ -209,10 +209,9 @@ def track(
 ) -> dict[str, list[float | None]]:
     """Attributes of one particle over all computed frames; null where it is not alive."""
     trial = context.runs.trial(trial_id)
-    bake = context.bakes.bake(trial.key)
     wanted = columns.split(",")
     out: dict[str, list[float | None]] = {name: [] for name in wanted}
-    for number in range(bake.computed if bake else 0):
+    for number in range(context.runs.computed(trial)):
         state, count = unpack_columns(context.bakes.frame(trial.key, number).state)
         row = row_of(state["id"], particle) if count else None
         for name in wanted:
@@ -301,22 +300,26 @@ CURVE_SECONDS = 1.0
 """At most so many frames are looked at for a curve, and no longer than that: neighbour counts of many particles get a coarser curve."""
 
 
+def sampled(context: Context, trial: Trial, most: int, seconds: float) -> Generator[tuple[int, Moment], None, None]:
+    """Computed frames of a trial, at most so many, evenly spread, some from everywhere as soon as possible; after a time no more than three."""
+    computed = context.runs.computed(trial)
+    until = time.monotonic() + seconds
+    for place, frame in enumerate(coarse_to_fine(slices(computed - 1, min(most, computed))) if computed else []):
+        if place > 2 and time.monotonic() > until:
+            return
+        with context.runs.moment(trial, frame, passing=True) as moment:
+            yield frame, moment
+
+
 @router.get("/trials/{trial_id}/rules/{rule}/curves")
 def branch_curves(trial_id: str, rule: str, context: Shared) -> BranchCurves:
     """For how many each condition of a rule holds over the frames computed so far, evenly sampled."""
     trial = context.runs.trial(trial_id)
     ready = trial.plan.beginning.rules_named.get(rule)
-    bake = context.bakes.bake(trial.key)
-    computed = bake.computed if bake else 0
-    if ready is None or ready.rule.condition is None or computed == 0:
+    if ready is None or ready.rule.condition is None or context.runs.computed(trial) == 0:
         return BranchCurves(frames=[], curves=[])
-    until = time.monotonic() + CURVE_SECONDS
-    found: dict[int, list[dict[str, Any]]] = {}
-    for frame in coarse_to_fine(slices(computed - 1, min(CURVE_FRAMES, computed))):
-        if len(found) > 2 and time.monotonic() > until:
-            break
-        with context.runs.moment(trial, frame, passing=True) as moment:
-            found[frame] = branch_counts(moment, moment.scene.rules_named[rule])
+    looked_at = sampled(context, trial, CURVE_FRAMES, CURVE_SECONDS)
+    found = {frame: branch_counts(moment, moment.scene.rules_named[rule]) for frame, moment in looked_at}
     frames = sorted(found)
     branches = found[frames[0]]
     curves = [BranchCurve(path=branch["path"], holds=[found[frame][at]["holds"] for frame in frames]) for at, branch in enumerate(branches)]

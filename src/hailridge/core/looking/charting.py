@@ -54,6 +54,8 @@ class Spread:
     high: float
     outside: int
     fault: str = ""
+    fault_of_where: bool = False
+    """Whether it is that of the condition."""
 
 
 def spread(moment: Moment, text: str, who: list[str], where: str = "", powers: bool = False) -> Spread:
@@ -63,7 +65,7 @@ def spread(moment: Moment, text: str, who: list[str], where: str = "", powers: b
     rows, fault = rows_for(moment, who, where)
     found = read(moment, text, rows)
     if fault or found.fault:
-        return Spread(**{**vars(nothing), "fault": found.fault or fault})
+        return Spread(**{**vars(nothing), "fault": found.fault or fault, "fault_of_where": not found.fault})
     fine = np.isfinite(found.values) & ((found.values > 0) | (not powers))
     values = found.values[fine]
     if not len(values):
@@ -89,6 +91,7 @@ class Cloud:
     of: int
     fault: str = ""
     fault_of_y: str = ""
+    fault_of_where: bool = False
 
 
 def cloud(moment: Moment, x: str, y: str, who: list[str], where: str = "", always: int | None = None) -> Cloud:
@@ -97,7 +100,7 @@ def cloud(moment: Moment, x: str, y: str, who: list[str], where: str = "", alway
     rows, fault = rows_for(moment, who, where)
     across, up = read(moment, x, rows), read(moment, y, rows)
     if fault or across.fault or up.fault:
-        return Cloud(none.astype(np.int64), none.astype(np.int64), none, none, 0, across.fault or fault, up.fault)
+        return Cloud(none.astype(np.int64), none.astype(np.int64), none, none, 0, across.fault or fault, up.fault, bool(fault) and not across.fault)
     fine = np.flatnonzero(np.isfinite(across.values) & np.isfinite(up.values))
     ids = moment.column("id")[rows]
     part = fine
@@ -117,6 +120,7 @@ class Middle:
     lows: NDArray[np.float64]
     highs: NDArray[np.float64]
     fault: str = ""
+    fault_of_where: bool = False
 
 
 def middle(moment: Moment, text: str, who: list[str], where: str = "") -> Middle:
@@ -127,7 +131,7 @@ def middle(moment: Moment, text: str, who: list[str], where: str = "") -> Middle
     rows, fault = rows_for(moment, who, where)
     found = read(moment, text, rows)
     if fault or found.fault:
-        return Middle(counts, means, lows, highs, found.fault or fault)
+        return Middle(counts, means, lows, highs, found.fault or fault, not found.fault)
     fine = np.isfinite(found.values)
     members, values = moment.column("group")[found.rows[fine]], found.values[fine]
     for group in range(groups):
