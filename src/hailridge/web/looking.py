@@ -343,9 +343,8 @@ class FlowOut(BaseModel):
 def get_flow(trial_id: str, context: Shared, most: Annotated[int, Query(ge=2, le=24)] = 7) -> FlowOut:
     """How many particles went from which group to which, and by which rules, over the frames computed so far."""
     trial = context.runs.trial(trial_id)
-    bake = context.bakes.bake(trial.key)
     events = context.runs.events(trial)
-    found = flow(events, max(1, len(trial.effect.groups)), slices(max(0, (bake.computed if bake else 0) - 1), most))
+    found = flow(events, max(1, len(trial.effect.groups)), slices(max(0, context.runs.computed(trial) - 1), most))
     ribbons, moves = [list(entry) for entry in found.ribbons], [list(entry) for entry in found.moves]
     return FlowOut(
         frames=found.frames, population=found.population, ribbons=ribbons, moves=moves, sampled=len(events) > MOST_EVENTS, **names_of(trial.effect)
