@@ -9,7 +9,7 @@ from typing import Any
 
 from playwright.sync_api import Locator
 
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 
 
 class Job(BrowserCase):
@@ -54,10 +54,7 @@ class Job(BrowserCase):
         self.click(self.page.get_by_role("option", name=option, exact=True))
 
     def document(self) -> dict[str, Any]:
-        # What the server is still asked about comes before what is saved.
-        self.page.wait_for_timeout(300)
-        self.page.wait_for_load_state("networkidle")
-        self.saved()
+        self.settled()
         address = self.page.url.replace("/effects/", "/api/effects/")
         found: dict[str, Any] = json.load(urllib.request.urlopen(address))["document"]
         return found

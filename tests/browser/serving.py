@@ -9,7 +9,11 @@ import sys
 import tempfile
 import time
 import urllib.request
-from typing import Any, ClassVar
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from tests.sharing import Beginning, stop_all
 
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 FLAGS = [
@@ -27,30 +31,31 @@ WELCOMED = "localStorage.hailridge ??= JSON.stringify({ welcomed: true })"
 class Server:
     """A running server; `seconds` is how long its latest start took to the first answer."""
 
-    command: ClassVar[list[str]] = [sys.executable, "-m", "hailridge.cli"]
-
-    def __init__(self) -> None:
-        self.folder = tempfile.TemporaryDirectory()
+    def __init__(self, command: Sequence[str] = (sys.executable, "-m", "hailridge.cli")) -> None:
+        self.command = command
+        self.folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.log = Path(self.folder.name) / "server.log"
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
         self.seconds = 0.0
+        self.killed = False
         self.start()
+        self.beginning = Beginning(Path(self.folder.name))
 
     def __enter__(self) -> Server:
         return self
 
     def __exit__(self, *_: Any) -> None:
-        self.kill()
-        self.folder.cleanup()
+        self.end()
 
     def start(self) -> None:
         begun = time.perf_counter()
+        self.killed = False
         options = ["--demo", "--data", self.folder.name, "--port", str(self.port)]
-        self.process = subprocess.Popen(
-            [*self.command, "serve", *options], stdout=subprocess.DEVNULL
-        )
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen([*self.command, "serve", *options], stdout=log, stderr=log)
         while time.perf_counter() - begun < 60:
             try:
                 urllib.request.urlopen(f"{self.url}/api/effects", timeout=2).read()
@@ -58,8 +63,31 @@ class Server:
                 return
             except OSError:
                 time.sleep(0.01)
-        raise AssertionError("the server did not start")
+            if self.process.poll() is not None:
+                break
+        raise AssertionError(f"the server did not start: {self._said()}")
+
+    def begin_anew(self) -> None:
+        """The library as it began, nothing running; a server that has died is started again."""
+        if self.process.poll() is not None:
+            self.start()
+        stop_all(Path(self.folder.name), self.url)
+        self.beginning.put_back()
+
+    def death(self) -> str:
+        """In words, how the server ended where nobody killed it; nothing while it lives."""
+        status = self.process.poll()
+        return "" if status is None or self.killed else f"the server died in the middle of this test (status {status}); {self._said()}"
+
+    def _said(self) -> str:
+        last = self.log.read_text(errors="replace").strip().splitlines()[-20:]
+        return "the last that it said:\n" + "\n".join(last) if last else "it said nothing"
 
     def kill(self) -> None:
+        self.killed = True
         self.process.kill()
         self.process.wait()
+
+    def end(self) -> None:
+        self.kill()
+        self.folder.cleanup()

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Locator
 
-from tests.browser.test_story import AXE, BrowserCase
+from tests.browser.cases import AXE, BrowserCase
 
 DEMO = "Hail on the tin roof"
 RULES = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}"

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Locator
 
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 
 
 class Attributes(BrowserCase):

@@ -15,7 +15,7 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_story import PATIENCE, BrowserCase
+from tests.browser.cases import PATIENCE, BrowserCase
 from tests.support import compare, document, rule
 
 HEAVY = document(
@@ -27,6 +27,9 @@ HEAVY = document(
 
 
 class Library(BrowserCase):
+    own_server = True
+    whole = True
+
     def setUp(self) -> None:
         super().setUp()
         expect.set_options(timeout=PATIENCE)

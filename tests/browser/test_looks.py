@@ -14,7 +14,7 @@ import numpy as np
 from PIL import Image
 
 from hailridge.core.kinds.looks.ramps import shipped
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 from tests.formats.test_pictures import png
 from tests.support import document
 

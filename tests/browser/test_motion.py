@@ -8,7 +8,7 @@ import unittest
 import urllib.request
 from typing import Any
 
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape
 from tests.support import document, rule

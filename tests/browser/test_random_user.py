@@ -15,7 +15,7 @@ from playwright.sync_api import Error, Locator
 
 import hailridge.core  # noqa: F401  (loads the registry)
 from hailridge.model.validation import read_effect
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 
 SEED = int(os.environ.get("HAILRIDGE_SEED", "20261126"))
 GESTURES = int(os.environ.get("HAILRIDGE_GESTURES", "45"))

@@ -7,7 +7,7 @@ from typing import Any
 
 from playwright.sync_api import Page
 
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 
 SIZES = [(1024, 768), (1280, 800), (1920, 1080)]
 

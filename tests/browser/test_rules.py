@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unittest
 
-from tests.browser.test_story import BrowserCase
+from tests.browser.cases import BrowserCase
 from tests.support import compare, document, rule
 
 TALL = {"kind": "box", "id": "shaft", "label": "Shaft", "size": [2.0, 4.0, 2.0], "position": [0.0, 2.0, 0.0]}

@@ -2,153 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import re
 import tempfile
 import unittest
-import urllib.request
 from pathlib import Path
-from typing import Any
 
-from playwright.sync_api import Locator, Page, sync_playwright
-from playwright.sync_api import TimeoutError as PlaywrightTimeout
-
-from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server
-
-ROOT = Path(__file__).resolve().parents[2]
-AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-PATIENCE = 45_000
-
-
-class BrowserCase(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.server = Server()
-        cls.addClassCleanup(cls.server.folder.cleanup)
-        cls.addClassCleanup(lambda: cls.server.kill())
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
-
-    def setUp(self) -> None:
-        self.errors: list[str] = []
-        self.page = self.new_page()
-
-    def tearDown(self) -> None:
-        self.page.context.close()
-        self.assertEqual(self.errors, [])
-
-    def new_page(self) -> Page:
-        page = self.browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-        # The hints of a first visit have a story of their own.
-        page.add_init_script(WELCOMED)
-        page.set_default_timeout(PATIENCE)
-        page.on("pageerror", lambda error: self.errors.append(str(error)))
-        # A shader that does not compile is told by the browser only.
-        page.on("console", lambda told: "INVALID_OPERATION" in told.text and self.errors.append(told.text))
-        return page
-
-    def open_demo(self, page: Page | None = None) -> Page:
-        page = page or self.page
-        page.goto(self.server.url)
-        page.get_by_role("heading", name="Hail on the tin roof").click()
-        self.wait_computed(page)
-        return page
-
-    def open_made(self, raw: dict[str, Any]) -> None:
-        """Open an effect that is made of this document."""
-        body = json.dumps({"document": raw}).encode()
-        address = f"{self.server.url}/api/effects"
-        request = urllib.request.Request(address, body, {"Content-Type": "application/json"})
-        made = json.load(urllib.request.urlopen(request))
-        self.page.goto(f"{self.server.url}/effects/{made['id']}")
-        self.wait_computed()
-
-    def open_named(self, name: str) -> None:
-        self.page.goto(self.server.url)
-        self.page.get_by_role("heading", name=name).click()
-        # Wherever its card was, nothing of the studio is pointed at.
-        self.page.mouse.move(640, 2)
-        self.wait_computed()
-
-    def wait_computed(self, page: Page | None = None) -> None:
-        (page or self.page).get_by_text("all frames computed").wait_for()
-
-    def seek(self, frame: int) -> None:
-        """Type a frame. A panel that closes late takes the focus back, and with it what was typed: then it is typed again."""
-        shown = self.page.locator(f'[data-testid=stage][data-frame="{frame}"]')
-        for patience in (PATIENCE / 3, PATIENCE / 3, PATIENCE):
-            self.page.get_by_test_id("frame").fill(str(frame))
-            self.page.get_by_test_id("frame").press("Enter")
-            try:
-                shown.wait_for(timeout=patience)
-                break
-            except PlaywrightTimeout:
-                if patience == PATIENCE:
-                    raise
-        self.page.evaluate("document.activeElement.blur()")
-
-    def new_effect(self, page: Page | None = None, starter: str = "Fountain") -> None:
-        page = page or self.page
-        page.get_by_role("button", name="New effect", exact=True).click()
-        page.get_by_role("button", name=re.compile(f"^{starter}")).click()
-
-    def lens(self, part: str) -> None:
-        """Open the lens at one of its parts, or turn to it where it is open."""
-        folded = self.page.get_by_role("button", name=f"Open: {part}")
-        if folded.count():
-            folded.click()
-        else:
-            self.page.get_by_role("tab", name=re.compile(f"^{part}")).click()
-
-    def rule(self, name: str) -> Locator:
-        return self.page.get_by_role("listitem", name=name, exact=True)
-
-    def held(self, name: str) -> int:
-        text = self.rule(name).locator("[data-count]").first.get_attribute("data-count")
-        return int(text or 0)
-
-    def population(self, group: str) -> int:
-        value = self.page.get_by_test_id("playhead").get_attribute("aria-valuetext") or ""
-        found = re.search(rf"(\d+) {group}", value)
-        return int(found[1]) if found else -1
-
-    def until(self, truth: Any, what: str) -> None:
-        for _ in range(300):
-            if truth():
-                return
-            self.page.wait_for_timeout(100)
-        raise AssertionError(f"never: {what}")
-
-    def drag_threshold(self, start: float, end: float) -> Locator:
-        """Drag a line on the open distribution between two shares of its width, in one go."""
-        line = self.page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
-        box, before = line.bounding_box(), None
-        while box != before:
-            # The box that it stands in finds its place once it knows how large it is: on a busy machine that takes a while.
-            self.page.wait_for_timeout(150)
-            box, before = line.bounding_box(), box
-        assert box
-        self.page.mouse.move(box["x"] + box["width"] * start, box["y"] + 30)
-        self.page.mouse.down()
-        self.page.mouse.move(box["x"] + box["width"] * end, box["y"] + 30, steps=5)
-        self.page.mouse.up()
-        return line
-
-    def saved(self) -> None:
-        self.page.get_by_test_id("saving").get_by_text("saved", exact=True).wait_for()
-
-    def violations(self, page: Page) -> list[str]:
-        page.evaluate(AXE.read_text())
-        found = page.evaluate(
-            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})"
-        )
-        return [
-            f"{entry['id']}: {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:200]}"
-            for entry in found["violations"]
-            if entry["impact"] in ("serious", "critical")
-        ]
+from tests.browser.cases import BrowserCase
 
 
 class Story(BrowserCase):
@@ -488,6 +347,8 @@ class Story(BrowserCase):
 
 
 class ServerGone(BrowserCase):
+    own_server = True
+
     def test_a_killed_server_is_told_and_work_goes_on_after(self) -> None:
         page = self.open_demo()
         self.server.kill()

@@ -8,21 +8,18 @@ from pathlib import Path
 
 from playwright.sync_api import Locator
 
+from tests.browser.cases import BrowserCase
 from tests.browser.serving import Server
-from tests.browser.test_story import BrowserCase
 
 ROOT = Path(__file__).resolve().parents[2]
 
 
 class Strangers(BrowserCase):
+    own_server = True
+
     @classmethod
-    def setUpClass(cls) -> None:
-        known = Server.command
-        Server.command = [sys.executable, str(Path(__file__).with_name("strangers.py"))]
-        try:
-            super().setUpClass()
-        finally:
-            Server.command = known
+    def started(cls) -> Server:
+        return Server([sys.executable, str(Path(__file__).with_name("strangers.py"))])
 
     def pick(self, words: str, name: str) -> None:
         self.page.get_by_placeholder("Search").fill(words)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import subprocess
 import unittest
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Route, sync_playwright
+from playwright.sync_api import Route
 
 import hailridge.core  # noqa: F401
 from hailridge import demo
@@ -16,30 +17,25 @@ from hailridge.core.kinds.words import own_words, taken_words
 from hailridge.model.attributes import table_of
 from hailridge.model.catalogue import catalogue
 from hailridge.model.validation import read_effect
-from tests.browser.serving import CHROMIUM, FLAGS
+from tests import sharing
 
 FRONT = Path(__file__).resolve().parents[2] / "frontend"
 
 
+@cache
+def build() -> None:
+    """The modules as they are now, built once a process."""
+    subprocess.run(["npx", "--no-install", "vite", "build", "-c", "vite.units.config.ts", "--logLevel", "error"], cwd=FRONT, check=True, capture_output=True)
+
+
 class Units(unittest.TestCase):
+    whole = True
+
     @classmethod
     def setUpClass(cls) -> None:
-        command = [
-            "npx",
-            "--no-install",
-            "vite",
-            "build",
-            "-c",
-            "vite.units.config.ts",
-            "--logLevel",
-            "error",
-        ]
-        subprocess.run(command, cwd=FRONT, check=True, capture_output=True)
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
-        cls.page = cls.browser.new_page()
+        build()
+        cls.page = sharing.chromium().new_page()
+        cls.addClassCleanup(cls.page.close)
         # A page with storage of its own, which about:blank has not.
         cls.page.route(
             "http://units.local/**",

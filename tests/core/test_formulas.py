@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import colorsys
 import random
-import time
 import unittest
 from collections.abc import Callable
 from typing import Any
@@ -25,7 +24,7 @@ from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.kind import references
 from hailridge.model.validation import read_effect
-from tests.support import Document, compare, document, rule, run
+from tests.support import Document, calls, compare, document, rule, run
 
 Values = NDArray[np.float64]
 
@@ -470,28 +469,39 @@ class AtRandom(unittest.TestCase):
 
 class Hostile(unittest.TestCase):
     def test_hundreds_of_wrong_formulas_each_get_words(self) -> None:
-        """Nothing but a FormulaError comes of any of them, soon, whatever they are read as."""
+        """Nothing but a FormulaError comes of any of them, with little work, whatever they are read as."""
         words = words_of(read_effect(document()))
         writable: dict[str, Any] = {"radius": "number", "velocity": "vector"}
         corpus = list(dict.fromkeys(hostile()))
         self.assertGreaterEqual(len(corpus), 400)
-        slowest = 0.0
+        most = 0
         for text in corpus:
             for reader in (lambda text: Formula(text, words), lambda text: Script(text, words, writable), lambda text: Script(f"radius = {text}", words, writable)):
-                begun = time.perf_counter()
-                with self.assertRaises(FormulaError, msg=text[:200]) as caught:
-                    reader(text)
-                slowest = max(slowest, time.perf_counter() - begun)
-                self.assertGreater(len(str(caught.exception)), 8)
-                self.assertGreaterEqual(caught.exception.column, 0)
-        # Ten times what the bench holds it to, for a machine that is busy.
-        self.assertLess(slowest, 0.5)
+                caught: list[FormulaError] = []
+                most = max(most, calls(lambda text=text, reader=reader, caught=caught: caught.append(refusal(reader, text))))
+                self.assertGreater(len(str(caught[0])), 8)
+                self.assertGreaterEqual(caught[0].column, 0)
+        # How long that takes is measured by the benchmarks.
+        self.assertLess(most, MOST_CALLS)
 
     def test_huge_powers_are_infinite_and_nothing_hangs(self) -> None:
         words = Words({"x": "number"})
         for text in ("9 ** 9 ** 9 ** 9", "x ** 999999999", "1e308 * 10", "2 ** 100000 - 2 ** 100000", "x / 0", "0 / 0", "log(-1)", "x % 0", "x // 0"):
             with self.subTest(text), np.errstate(all="ignore"):
                 self.assertEqual(np.shape(Formula(text, words)({"x": np.array([2.0, 3.0])}))[-1:] or (2,), (2,))
+
+
+MOST_CALLS = 30_000
+"""Of Python functions, in reading one formula."""
+
+
+def refusal(reader: Callable[[str], Any], text: str) -> FormulaError:
+    """What a reader says against a formula."""
+    try:
+        reader(text)
+    except FormulaError as error:
+        return error
+    raise AssertionError(f"not refused: {text[:200]}")
 
 
 def hostile() -> list[str]:

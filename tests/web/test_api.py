@@ -5,67 +5,23 @@ from __future__ import annotations
 import io
 import os
 import signal
-import tempfile
 import time
 import unittest
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import trimesh
-from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from hailridge import demo
-from hailridge.commands.serving import seed_demos
 from hailridge.core.looking.suggesting import present_quantity
 from hailridge.formats.blocks import unpack
 from hailridge.formats.posters import poster_of
 from hailridge.model.kind import Kind
 from hailridge.model.validation import read_effect
-from hailridge.web.app import create_app
 from tests.support import compare, document, rule
-
-HOST = "http://127.0.0.1:8600"
-
-
-class ApiCase(unittest.TestCase):
-    """One server for a whole class: starting workers is what takes time."""
-
-    token: str | None = None
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        folder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(folder.cleanup)
-        seed_demos(Path(folder.name))
-        cls.client = TestClient(create_app(Path(folder.name), token=cls.token), base_url=HOST)
-        cls.client.__enter__()
-        cls.addClassCleanup(cls.client.__exit__, None, None, None)
-        cls.context = cls.client.app.state.context  # type: ignore[attr-defined]
-        assert cls.context.pool.wait_ready(120)
-
-    def made(self, raw: dict[str, Any]) -> str:
-        answer = self.client.post("/api/effects", json={"document": raw})
-        self.assertEqual(answer.status_code, 201, answer.text)
-        identifier: str = answer.json()["id"]
-        return identifier
-
-    def run_trial(self, effect: str, raw: dict[str, Any] | None = None, wait: bool = True) -> dict[str, Any]:
-        answer = self.client.post(f"/api/effects/{effect}/trials", json={"document": raw})
-        self.assertEqual(answer.status_code, 200, answer.text)
-        trial: dict[str, Any] = answer.json()
-        return self.waited(trial["id"]) if wait else trial
-
-    def waited(self, trial: str, seconds: float = 60) -> dict[str, Any]:
-        until = time.monotonic() + seconds
-        while time.monotonic() < until:
-            found: dict[str, Any] = self.client.get(f"/api/trials/{trial}").json()
-            if found["state"] != "computing":
-                return found
-            time.sleep(0.02)
-        raise AssertionError("the run did not end")
+from tests.web.cases import HOST, ApiCase
 
 
 class Effects(ApiCase):
@@ -340,6 +296,8 @@ class Trials(ApiCase):
 
 
 class Runs(ApiCase):
+    own_server = True
+
     LONG = document(rule({"kind": "turbulence"}), count=30_000, clock={"duration": 120.0})
 
     def long(self, seed: int) -> dict[str, Any]:

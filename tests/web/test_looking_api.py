@@ -12,7 +12,7 @@ from hailridge.core.scene.plan import Plan
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
-from tests.web.test_api import ApiCase
+from tests.web.cases import ApiCase
 
 BALL = {"kind": "ball", "id": "ball", "label": "Ball", "radius": 1.0, "position": [0.0, 1.0, 0.0]}
 WARM: dict[str, Any] = {

@@ -12,7 +12,7 @@ from PIL import Image
 from hailridge.formats.blocks import unpack
 from tests.formats.test_pictures import png
 from tests.support import document
-from tests.web.test_api import ApiCase
+from tests.web.cases import ApiCase
 
 
 class Pictures(ApiCase):

@@ -13,7 +13,7 @@ from hailridge.formats.blocks import unpack, unpack_columns
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape
 from tests.support import document, rule
-from tests.web.test_api import ApiCase
+from tests.web.cases import ApiCase
 
 
 def moving(later: float = 9.0) -> dict[str, Any]:

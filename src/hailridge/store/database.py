@@ -7,9 +7,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.util.exc import CommandError
 from sqlalchemy import text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
@@ -69,6 +66,11 @@ class Database:
             yield session
 
     def _migrate(self) -> None:
+        # Half a second to import, and only the server migrates: a worker is ready without it.
+        from alembic import command
+        from alembic.config import Config
+        from alembic.util.exc import CommandError
+
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         try:
