@@ -196,6 +196,14 @@ class Toward(unittest.TestCase):
         self.assertAlmostEqual((way[40] - way[41]) * 24, 4.0, places=3)
 
 
+    def test_of_several_limits_the_lowest_counts(self) -> None:
+        """Wherever they stand."""
+        for limits in ((4.0, 2.0), (2.0, 4.0), (2.0, 4.0, 3.0)):
+            rules = [rule({"kind": "speed_limit", "speed": limit}, id=f"limit-{place}") for place, limit in enumerate(limits)]
+            speed = track(run(document(rule(GRAVITY), *rules)), "velocity")
+            self.assertAlmostEqual(np.abs(speed).max(), 2.0, places=4, msg=str(limits))
+
+
 class Turning(unittest.TestCase):
     def test_torque_grows_the_spin(self) -> None:
         # ½ α t²: 90 °/s² for two seconds turn by 180° (handbook mechanics); the sum over steps approaches it.

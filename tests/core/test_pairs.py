@@ -68,6 +68,47 @@ class TwoBalls(unittest.TestCase):
             np.testing.assert_allclose(last["velocity"][:, 0], [-speed, speed], rtol=1e-4)
 
 
+class Held(unittest.TestCase):
+    """One of the two is stuck to a wall at 1 m from the middle, the other comes at 2 m/s; bounciness 1."""
+
+    def met(self, *rules: Document) -> list[Any]:
+        wall = {"kind": "box", "id": "wall", "label": "Wall", "size": [0.2, 2.0, 2.0], "position": [1.2, 0.0, 0.0]}
+        stick = rule({"kind": "stick", "shape": "wall", "depth": 0.0}, id="stick", who=["b"])
+        # It stands a hair off the wall and sticks at its first step.
+        raw = two(stick, *rules, collide(), right={"direction": {"kind": "axis", "axis": [1.0, 0.0, 0.0]}, "speed": 0.2})
+        raw["shapes"][-1]["position"] = [0.99, 0.0, 0.0]
+        raw["shapes"].append(wall)
+        return run(raw)
+
+    def test_who_is_stuck_is_a_wall_itself(self) -> None:
+        frames = self.met()
+        last = frames[-1].columns
+        self.assertEqual(last["stuck"].tolist(), [0, 3])
+        np.testing.assert_allclose(last["velocity"][:, 0], [-2.0, 0.0], atol=1e-5)
+        np.testing.assert_allclose(last["position"][1], frames[5].columns["position"][1], atol=1e-6)
+        self.assertEqual(last["contact_count"].tolist(), [1, frames[5].columns["contact_count"][1] + 1])
+
+    def test_who_was_let_go_is_not(self) -> None:
+        """Equal masses exchange velocities (handbook mechanics); the wall then sends it back or holds it, but the striker stands still."""
+        age = compare("age", "at_least", 0.3)
+        last = self.met(rule({"kind": "let_go"}, id="go", who=["b"], condition=age))[-1].columns
+        self.assertAlmostEqual(float(last["velocity"][0, 0]), 0.0, delta=1e-5)
+
+
+class Places(unittest.TestCase):
+    def test_a_touch_lies_between_the_two(self) -> None:
+        """On the surface of the one that is told, toward the other; the normal leads off the other's surface."""
+        told = 0
+        for frame in run(two(collide())):
+            for touch in frame.touches:
+                mine, other = (frame.columns["position"][frame.columns["id"] == touch[name]][0] for name in ("particle", "other"))
+                off = (mine - other) / np.linalg.norm(mine - other)
+                np.testing.assert_allclose(touch["normal"], off, atol=1e-5)
+                np.testing.assert_allclose(touch["place"], mine - off * 0.1, atol=1e-5)
+                told += 1
+        self.assertEqual(told, 2)
+
+
 class ManyBalls(unittest.TestCase):
     def cloud(self, *rules: Document, count: int = 600, **changes: Any) -> Document:
         room = {"kind": "box", "id": "room", "label": "Room", "size": [3.0, 3.0, 3.0]}

@@ -24,6 +24,35 @@ def shower(*rules: dict, count: int = 300, **rest: object) -> dict:
     return document(*rules, count=count, axis=[0.3, -1.0, 0.0], source=source, shapes=shapes, clock=clock, **rest)
 
 
+class SentOff(unittest.TestCase):
+    def test_what_pushes_it_goes_on_pushing_from_the_touch_on(self) -> None:
+        """Pushed along the plane all the time, it comes down at 2 m/s and is sent up at 3 m/s by its rule: from the touch on it is ½ a t² further
+        along at every recorded frame, at any rate (handbook mechanics)."""
+        away = rule({"kind": "set", "attribute": "velocity", "amount": {"kind": "fixed", "value": [0.0, 3.0, 0.0]}}, trigger="contact", id="away")
+        along = rule({"kind": "constant", "acceleration": {"kind": "fixed", "value": [4.0, 0.0, 0.0]}}, id="along")
+        for clock in (*RATES, {"frames_per_second": 10.0}):
+            with self.subTest(clock):
+                frames = run(document(along, BOUNCE, away, position=[0.0, 1.03, 0.0], axis=[0.0, -1.0, 0.0], speed=2.0, shapes=[PLANE], clock={"duration": 1.0} | clock))
+                touch = (1.03 - RADIUS) / 2.0
+                after = [frame for frame in frames if frame.time > touch]
+                self.assertGreater(len(after), 4)
+                begun = next(frame.touches["place"][0, 0] for frame in frames if len(frame.touches))
+                for frame in after:
+                    since, place = frame.time - touch, frame.columns["position"][0]
+                    np.testing.assert_allclose(place[:2], [begun + 2.0 * since**2, RADIUS + 3.0 * since], atol=2e-5)
+
+    def test_who_has_come_off_touches_no_longer(self) -> None:
+        """From a gap of a hundredth of its radius on: leaving at 0.1 m/s it is 4 mm away a frame later, a fiftieth of its radius."""
+        touching = rule({"kind": "set", "attribute": "opacity", "amount": 0.5}, condition={"kind": "holds", "quantity": {"kind": "touching", "shape": "plane"}}, id="t",
+            otherwise=[{"kind": "set", "attribute": "opacity", "amount": 1.0}])  # fmt: skip
+        slow = rule({"kind": "bounce", "shape": "plane", "bounciness": 1.0}, id="slow")
+        frames = run(document(slow, touching, position=[0.0, 0.21, 0.0], axis=[0.0, -1.0, 0.0], speed=0.1, source={"radius": 0.2}, shapes=[PLANE]))
+        touched = [frame.number for frame in frames if frame.columns["opacity"][0] == 0.5]
+        gaps = [float(frame.columns["position"][0, 1]) - 0.2 for frame in frames]
+        self.assertTrue(touched)
+        self.assertTrue(all(gaps[number] < 0.006 for number in touched), [gaps[number] for number in touched])
+
+
 class Stopped(unittest.TestCase):
     def test_stays_where_it_touched(self) -> None:
         # Without gravity nothing moves it on, so every recorded frame after the touch has it on the floor.

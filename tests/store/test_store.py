@@ -12,6 +12,7 @@ import tempfile
 import unittest
 from datetime import timedelta
 from pathlib import Path
+from unittest import mock
 
 from alembic import command
 from alembic.config import Config
@@ -20,6 +21,7 @@ from sqlalchemy import create_engine, inspect, text
 from hailridge import demo
 from hailridge.core.scene.assets import MissingAsset
 from hailridge.model.validation import read_effect
+from hailridge.store import library
 from hailridge.store.bakes import RUNS_KEPT, Bakes, StoredFrame, bake_key
 from hailridge.store.claim import Claim
 from hailridge.store.database import MIGRATIONS, Database
@@ -89,6 +91,17 @@ class Pruning(StoreCase):
         self.bakes.prune(keep={keys[0]}, limit=300_000, spared=0)
         self.assertEqual(self.kept(keys), [True, False, True])
 
+    def test_what_goes_makes_room_for_what_is_older(self) -> None:
+        """A run that nobody can come back to does not count against those behind it."""
+        oldest, passing, newest = self.computed("one", 1), self.computed("two", 2, state="stopped"), self.computed("three", 3)
+        self.computed("two", 4)
+        for number, key in enumerate((oldest, passing, newest)):
+            with self.database.frames.writing() as session:
+                session.execute(text("UPDATE bakes SET used = :when WHERE key = :key"), {"when": f"2026-01-0{number + 1} 00:00:00", "key": key})
+        # Room for the three that stay, not for four.
+        self.bakes.prune(keep=set(), limit=700_000, spared=0)
+        self.assertEqual(self.kept([oldest, passing, newest]), [True, False, True])
+
     def test_the_file_gives_its_space_back(self) -> None:
         for seed in range(30):
             self.computed("one", seed, 2_000_000)
@@ -117,6 +130,18 @@ class Saving(StoreCase):
         self.assertEqual([version.revision for version in self.library.versions(row.id)], [2, 1])
         self.library.name_version(row.id, 1, "the first")
         self.assertEqual(self.library.version(row.id, 1).name, "the first")
+
+    def test_old_versions_go_but_named_ones_stay(self) -> None:
+        """The present state and so many before it, and whatever has a name, however old."""
+        row = self.library.create(self.effect)
+        with mock.patch.object(library, "VERSIONS_KEPT", 5):
+            for revision in range(1, 12):
+                if revision in (2, 4):
+                    self.library.name_version(row.id, revision, f"as of {revision}")
+                self.library.save(row.id, self.renamed(f"state {revision + 1}"), revision)  # type: ignore[arg-type]
+        kept = [version.revision for version in self.library.versions(row.id)]
+        self.assertEqual(kept, [12, 11, 10, 9, 8, 7, 4, 2])
+        self.assertEqual(library.VERSIONS_KEPT, 400)
 
     def test_saving_the_same_is_no_new_version(self) -> None:
         row = self.library.create(self.effect)

@@ -396,6 +396,9 @@ class Security(ApiCase):
             self.client.get("/api/effects", headers={"origin": "http://evil.example"}).status_code, 403
         )
         self.assertEqual(self.client.get("/api/effects", headers={"origin": HOST}).status_code, 200)
+        # Another program of this machine has another port.
+        for origin in ("http://127.0.0.1:9999", "http://127.0.0.1", "http://localhost:8600"):
+            self.assertEqual(self.client.get("/api/effects", headers={"origin": origin}).status_code, 403, origin)
         with (
             self.assertRaises(WebSocketDisconnect),
             self.client.websocket_connect(

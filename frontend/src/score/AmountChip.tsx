@@ -1,5 +1,6 @@
 /** A value that may vary: read as words, edited as any kind of amount, with the distribution of what it is compared to. */
 
+import { useRef, type RefObject } from "react";
 import type { FieldInfo } from "@/api/client";
 import { kindOf, made, same, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
@@ -19,6 +20,7 @@ import {
   type ValueRange,
 } from "./context";
 import { CurveEditor, curveWords } from "./CurveChip";
+import { FormulaBox } from "./formula/FormulaChip";
 import { EditorHead, NumberEditor, ValueEditor } from "./editors";
 import { ChoiceChip, ReferenceChip } from "./references";
 import { KindPicker } from "./KindPicker";
@@ -37,10 +39,13 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
   const range = rangeOf(field, parent, score);
   const compared = field.value_from === "quantity" && range.value === "number";
   const reaching = path[0] === "neighbourhoods" && path.length === 3;
+  const written = amount.kind === "formula";
+  const escapeRef = useRef<(() => boolean) | null>(null);
   return (
     <Popover
       label={field.label}
-      wide={compared || reaching}
+      wide={written ? "more" : compared || reaching}
+      escapeRef={escapeRef}
       trigger={
         <button
           type="button"
@@ -60,7 +65,7 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
       />
       {compared && <Distribution condition={parent} path={path.slice(0, -1)} unit={range.unit} />}
       {reaching && <ReachDistribution hood={parent} path={path.slice(0, -1)} />}
-      <AmountEditor amount={amount} path={path} range={range} />
+      <AmountEditor amount={amount} path={path} range={range} escapeRef={escapeRef} />
     </Popover>
   );
 }
@@ -184,7 +189,18 @@ function spelled(amount: Node, score: Surroundings): string {
 }
 
 /** The same editor wherever a value may vary. */
-export function AmountEditor({ amount, path, range }: { amount: Node; path: Path; range: ValueRange }) {
+export function AmountEditor({
+  amount,
+  path,
+  range,
+  escapeRef,
+}: {
+  amount: Node;
+  path: Path;
+  range: ValueRange;
+  /** Takes Escape before the box around does, where something in it has a use for that. */
+  escapeRef: RefObject<(() => boolean) | null>;
+}) {
   const session = useSession();
   const { catalogue, effect } = useScore();
   const kinds = catalogue.slots.amount ?? [];
@@ -249,6 +265,8 @@ export function AmountEditor({ amount, path, range }: { amount: Node; path: Path
               <ReferenceChip field={field} value={value as string | null} path={inner} />
             </Row>
           );
+        if (field.type === "formula")
+          return <FormulaBox key={field.name} field={field} value={String(value)} path={inner} escapeRef={escapeRef} />;
         if (field.type === "curve")
           return <CurveEditor key={field.name} value={value} over={String(amount.over)} path={inner} range={range} />;
         if (field.type === "choice")

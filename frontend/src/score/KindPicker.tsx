@@ -50,6 +50,7 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
   const chip = (
     <button
       type="button"
+      data-exchange={path.join("/")}
       className={quiet ? "chip chip-quiet" : "chip"}
       aria-label={typeof words === "string" ? undefined : label}
     >
@@ -181,11 +182,15 @@ export function AddKind({ slot, path, label, words }: AddProps) {
     void exchange(session, end, info.kind, { ...(lasting ? {} : (info.on_a_moment as Node | null)), ...said });
   };
   const button = words ? (
-    <button type="button" className="chip chip-quiet">
+    <button type="button" data-add={path.join("/")} className="chip chip-quiet">
       {words}
     </button>
   ) : (
-    <button type="button" className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice">
+    <button
+      type="button"
+      data-add={path.join("/")}
+      className="rounded px-1 text-xs leading-6 text-soft hover:bg-raised hover:text-ice"
+    >
       + {label}
     </button>
   );

@@ -72,6 +72,7 @@ export function AddButton({ label, onAdd, slot }: AddProps) {
     <button
       type="button"
       aria-label={`Add ${label}`}
+      data-add={slot && `${slot}s`}
       onClick={slot ? undefined : () => onAdd()}
       className="flex h-6 shrink-0 items-center gap-0.5 rounded px-1.5 text-xs text-soft hover:bg-raised hover:text-ice"
     >

@@ -78,9 +78,16 @@ export function found(
     if (left.length === 0) own.push({ kind, said, word });
     else if (entry) about.push({ kind, said, word });
   }
-  // What is called so comes before what is also called so, and that before what only says so somewhere.
+  // The very words of a title come first, then one that begins with them; what is called so comes before what is also called so, and that
+  // before what only says so somewhere.
+  const wanted = words.join(" ");
+  const exactly = (title: string) => (title === wanted ? 2 : title.startsWith(wanted) ? 1 : 0);
   const called = ({ kind: { title, also } }: Found) =>
     words.reduce((sum, word) => sum + (begins(title, [word]) ? 2 : begins(also, [word]) ? 1 : 0), 0);
-  const ranked = (list: Found[]) => list.sort((one, other) => called(other) - called(one));
+  const ranked = (list: Found[]) =>
+    list.sort(
+      (one, other) =>
+        exactly(other.kind.title.toLowerCase()) - exactly(one.kind.title.toLowerCase()) || called(other) - called(one),
+    );
   return [...ranked(own), ...ranked(about)];
 }

@@ -14,6 +14,7 @@ export function Noted({ path, children }: { path: Path; children: ReactNode }) {
   const [first] = useNotesAt(path);
   return (
     <span
+      data-at={path.join("/")}
       data-note={first?.level}
       className={first && "rounded-sm underline decoration-ember decoration-wavy decoration-1 underline-offset-[5px]"}
     >

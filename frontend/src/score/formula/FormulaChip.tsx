@@ -1,6 +1,6 @@
 /** A formula inside a sentence; its editor opens with it. */
 
-import { Suspense, lazy, useRef } from "react";
+import { Suspense, lazy, useRef, type RefObject } from "react";
 import type { FieldInfo } from "@/api/client";
 import type { Path } from "@/state/document";
 import { useSession } from "@/state/use";
@@ -50,16 +50,31 @@ export function FormulaChip({ field, value, path }: { field: FieldInfo; value: s
         changed={value !== field.default}
         onReset={() => session.edit(path, field.default as string)}
       />
-      <Suspense fallback={<div className="h-24" />}>
-        <FormulaEditor
-          label={field.label}
-          value={value}
-          path={path}
-          sort={sortAt(path)}
-          slot={slotAt(path)}
-          escapeRef={escapeRef}
-        />
-      </Suspense>
+      <FormulaBox field={field} value={value} path={path} escapeRef={escapeRef} />
     </Popover>
+  );
+}
+
+interface BoxProps {
+  field: FieldInfo;
+  value: string;
+  path: Path;
+  /** Takes Escape before the box around does. */
+  escapeRef: RefObject<(() => boolean) | null>;
+}
+
+/** The editor of a formula in a box that is open already. */
+export function FormulaBox({ field, value, path, escapeRef }: BoxProps) {
+  return (
+    <Suspense fallback={<div className="h-24" />}>
+      <FormulaEditor
+        label={field.label}
+        value={value}
+        path={path}
+        sort={sortAt(path)}
+        slot={slotAt(path)}
+        escapeRef={escapeRef}
+      />
+    </Suspense>
   );
 }
