@@ -11,7 +11,7 @@ from statistics import median
 import numpy as np
 from tests.support import PLANE, Document, document, rule
 
-from benchmarks.figures import Figure
+from benchmarks.figures import Figure, size, turns
 from hailridge import demo
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
@@ -19,7 +19,7 @@ from hailridge.model.validation import read_effect
 
 DOCUMENTS = Path(__file__).parent / "documents"
 
-COUNT = 50_000
+COUNT = size(50_000)
 
 
 def _shower(*shapes: Document) -> Document:
@@ -63,7 +63,7 @@ def hail() -> Iterator[Figure]:
     raw = json.loads((DOCUMENTS / "hail.json").read_text())
     raw["shapes"][0]["asset"] = demo.document("hail-on-the-tin-roof")["shapes"][0]["asset"]
     took = []
-    for _turn in range(5):
+    for _turn in range(turns(5, 1)):
         simulation = Simulation(read_effect(raw), demo.assets())
         assert len(simulation.plan.at(0.0).pose(raw["shapes"][0]["id"]).geometry.faces), "a roof is there"
         start = time.perf_counter()
@@ -80,7 +80,7 @@ def piles() -> Iterator[Figure]:
     acts = rule({"kind": "bounce", "shape": "room", "bounciness": 0.2, "friction": 0.4}, {"kind": "push_apart", "rounds": 16}, id="solid")
     source = {"shape": "rain", "placement": {"kind": "lattice", "spacing": 0.1085}, "emission": {"kind": "fill"}, "radius": 0.05, "speed": 0.02,
               "direction": {"kind": "any"}}  # fmt: skip
-    raw = document(rule({"kind": "gravity"}), acts, source=source, shapes=[room, rain], clock={"duration": 10.0})
+    raw = document(rule({"kind": "gravity"}), acts, source=source, shapes=[room, rain], clock={"duration": float(turns(10, 1))})
     energy = []
     for frame in Simulation(read_effect(raw), MemoryAssets()).frames():
         column = frame.columns

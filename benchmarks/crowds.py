@@ -9,10 +9,9 @@ from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
-from tests.browser.serving import Server
 from tests.support import Document, document, rule
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import Client, Figure, computed, served, size, turns
 from hailridge.core.scene.around import LIST, around
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.state.separating import push_apart
@@ -45,7 +44,8 @@ def _in_turns(ours: Callable[[], Any], theirs: Callable[[], Any], turns: int = T
 
 def neighbourhoods() -> Iterator[Figure]:
     """Counting, and the sixteen nearest, as a rule asks for them."""
-    for count, mean, goal in ((60_000, 380, 24.0), (100_000, 30, 14.0), (1_000_000, 30, 24.0)):
+    for whole, mean, goal in ((60_000, 380, 24.0), (100_000, 30, 14.0), (1_000_000, 30, 24.0)):
+        count = size(whole, 2000)
         reach = float((mean / count * 3 / (4 * np.pi)) ** (1 / 3))
         moment = _moment(_crowd(count, 1.0, {"reach": reach}))
         places = moment.column("position").astype(np.float64)
@@ -60,9 +60,9 @@ def neighbourhoods() -> Iterator[Figure]:
         mine, theirs = _in_turns(counted, tree, 1 if count > 500_000 else TURNS)
         assert np.abs(counted()[::97] - tree()[::97]).max() <= 2
         told = f"{mine * 1000:.0f} ms against {theirs * 1000:.0f} ms of cKDTree with two workers"
-        name = f"neighbours of {count:_}, {mean} each, against SciPy".replace("_", " ")
+        name = f"neighbours of {whole:_}, {mean} each, against SciPy".replace("_", " ")
         yield Figure(name, theirs / mine, "×", goal, "higher", told, theirs / mine)
-    moment = _moment(_crowd(100_000, 1.0, {"reach": 1e4, "most": 16}))
+    moment = _moment(_crowd(size(100_000), 1.0, {"reach": 1e4, "most": 16}))
     places = moment.column("position").astype(np.float64)
 
     def nearest() -> Any:
@@ -83,23 +83,24 @@ def _moment(raw: Document) -> Any:
 def flocks() -> Iterator[Figure]:
     """Whole steps of a flock with what it begins with, the nearest sixteen each."""
     default = kinds("action")["steer"].model_validate({"kind": "steer", "neighbourhood": "near"}).model_dump()
-    for count, goal in ((5_000, 120.0), (20_000, 40.0), (100_000, 8.0)):
+    for whole, goal in ((5_000, 120.0), (20_000, 40.0), (100_000, 8.0)):
+        count = size(whole)
         side = float((count / 5) ** (1 / 3))
         raw = _crowd(count, side, {"reach": 3.0, "most": 16, "angle": 300.0}, rule(default, id="fly"), speed=2.0)
         simulation = Simulation(read_effect(raw), MemoryAssets(), record=False)
         for _frame in range(3):
             simulation.next_frame()
-        start, frames = time.perf_counter(), max(4, 60_000 // count)
+        start, frames = time.perf_counter(), max(4, 60_000 // whole)
         for _frame in range(frames):
             simulation.next_frame()
         rate = frames / (time.perf_counter() - start)
         told = "keep apart, match, gather, wander; all of the step but recording"
-        yield Figure(f"flock of {count:,}".replace(",", " "), rate, "steps/s", goal, "higher", told, in_time=True)
+        yield Figure(f"flock of {whole:,}".replace(",", " "), rate, "steps/s", goal, "higher", told, in_time=True)
 
 
 def apart() -> Iterator[Figure]:
     """Rounds of pushing apart against SciPy's neighbour counts of the same cloud, and what is left of overlaps after 24 frames."""
-    rng, count = np.random.default_rng(7), 60_000
+    rng, count = np.random.default_rng(7), size(60_000, 2000)
     reach = float((380 / count * 3 / (4 * np.pi)) ** (1 / 3))
     places = rng.random((count, 3)).astype(np.float32)
     radii, masses = np.full(count, (0.4 / count * 3 / (4 * np.pi)) ** (1 / 3), np.float32), np.ones(count, np.float32)
@@ -111,7 +112,7 @@ def apart() -> Iterator[Figure]:
     )
     told = f"{mine * 1000:.0f} ms; cKDTree with two workers counts 380 neighbours each in {theirs * 1000:.0f} ms"
     yield Figure("pushing apart 60 000 in four rounds, against that count", theirs / mine, "×", 20.0, "higher", told, theirs / mine)
-    count = 20_000
+    count = size(20_000)
     radii = np.full(count, (0.5 / count * 3 / (4 * np.pi)) ** (1 / 3), np.float32)
     box: Document = {"kind": "box", "id": "room", "label": "Room", "size": [1.0, 1.0, 1.0]}
     raw = document(rule({"kind": "push_apart"}), count=count, shapes=[box],
@@ -127,14 +128,14 @@ def apart() -> Iterator[Figure]:
 
 def rime() -> Iterator[Figure]:
     """The demo with 60 000: its threshold edited with frame 24 on screen, until that frame is delivered, onward and exact in turns."""
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         effect = next(each["id"] for each in client.json("/api/effects") if each["name"] == "Rime in the gaps")
         whole = client.json(f"/api/effects/{effect}")["document"]
         ground = computed(client, effect, whole, 95)
         threshold = whole["rules"][0]["condition"]["conditions"][1]["threshold"]
         seconds: dict[str, list[float]] = {"onward": [], "exact": []}
-        for turn in range(4):
+        for turn in range(turns(4)):
             for name, times in seconds.items():
                 threshold["value"] = 700.0 + 10 * turn + (5 if name == "exact" else 0)
                 start = time.perf_counter()

@@ -12,11 +12,10 @@ from statistics import median
 from typing import Any
 
 import trimesh
-from tests.browser.serving import Server
 from tests.runs.test_runs import HEAVY, SHORT
 from tests.support import document, rule
 
-from benchmarks.figures import Client, Figure, timed
+from benchmarks.figures import Client, Figure, served, timed, turns
 from benchmarks.measures import DEMO, elapsed
 from hailridge import demo
 from hailridge.formats.meshes import notes_on, read_mesh
@@ -36,10 +35,10 @@ def until(client: Client, trial: str, state: str) -> None:
 
 def busy() -> Iterator[Figure]:
     """Two runs whose every step takes seconds: how soon *stop* is heard, and how long others wait."""
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         stops, waits = [], []
-        for number in range(4):
+        for number in range(turns(4, 1)):
             heavy = [made(client, HEAVY | {"clock": {"duration": 60.0, "seed": 10 * number + n}}) for n in range(2)]
             time.sleep(2.5)
             start = time.perf_counter()
@@ -82,13 +81,13 @@ def checking() -> Iterator[Figure]:
 
 def disk() -> Iterator[Figure]:
     """What 37 edits of the hail demo leave behind, against one run of it."""
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         raw = demo.document(DEMO)
         effect, trial = made(client, raw)
         until(client, trial, "done")
         one = client.json("/api/storage")["frames"]
-        for seed in range(37):
+        for seed in range(turns(37)):
             raw["clock"]["seed"] = seed + 100
             trial = client.json(f"/api/effects/{effect}/trials", {"document": raw})["id"]
             until(client, trial, "done")
@@ -101,13 +100,13 @@ def disk() -> Iterator[Figure]:
 def command_line() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         command = [sys.executable, "-m", "hailridge.cli", "simulate", "starter", "--frames", "0:3", "--quiet", "--overwrite"]
-        seconds = [elapsed(lambda: subprocess.run([*command, "--out", str(Path(folder) / "x.csv")], check=True)) for _ in range(6)][1:]
+        seconds = [elapsed(lambda: subprocess.run([*command, "--out", str(Path(folder) / "x.csv")], check=True)) for _ in range(turns(6))][1:]
     told = "four frames of the starter to CSV; the version before took 3.0 s on the machine on which this one takes 2.0"
     yield Figure("a small simulate, from start to end", median(seconds), "s", 1.85, "lower", told)
 
 
 def large_mesh() -> Iterator[Figure]:
-    data = trimesh.creation.icosphere(subdivisions=8).export(file_type="ply")
+    data = trimesh.creation.icosphere(subdivisions=turns(8, 4)).export(file_type="ply")
     start = time.perf_counter()
     mesh = read_mesh("large.ply", data)
     notes_on(mesh)

@@ -3,12 +3,55 @@
 from __future__ import annotations
 
 import json
+import os
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from statistics import median
 from typing import Any
+
+from playwright.sync_api import Browser, sync_playwright
+from tests import sharing
+from tests.browser.serving import CHROMIUM, FLAGS, Server
+
+TINY = bool(os.environ.get("HAILRIDGE_TINY"))
+"""Whether only to see that everything can be measured (`tests/test_benchmarks.py`): few particles, few turns, one server and one browser for all."""
+
+
+def size(count: int, least: int = 100) -> int:
+    """So many particles; few of them where it is only to be seen that it works."""
+    return max(least, count // 100) if TINY else count
+
+
+def turns(number: int, least: int = 2) -> int:
+    """So many repetitions."""
+    return min(number, least) if TINY else number
+
+
+@contextmanager
+def served() -> Iterator[Server]:
+    """A server of its own, with the demos."""
+    if TINY:
+        server = sharing.server()
+        server.begin_anew()
+        yield server
+        return
+    with Server() as server:
+        yield server
+
+
+@contextmanager
+def browsing() -> Iterator[Browser]:
+    """A browser of its own."""
+    if TINY:
+        yield sharing.chromium()
+        return
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
 
 
 @dataclass
@@ -45,7 +88,7 @@ def timed(work: Callable[[], Any], times: int = 5) -> float:
     """Median seconds of several runs after one that is not counted."""
     work()
     seconds = []
-    for _ in range(times):
+    for _ in range(turns(times)):
         start = time.perf_counter()
         work()
         seconds.append(time.perf_counter() - start)

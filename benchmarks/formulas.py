@@ -12,7 +12,8 @@ import numpy as np
 from tests.core.test_formulas import hostile
 from tests.support import document, rule
 
-from benchmarks.figures import Figure
+from benchmarks.figures import Figure, size
+from benchmarks.figures import turns as repeated
 from hailridge.core.formulas.formula import Formula
 from hailridge.core.formulas.reading import FormulaError, Words
 from hailridge.core.kinds.words import words_of
@@ -20,7 +21,7 @@ from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
 
-COUNT = 100_000
+COUNT = size(100_000)
 
 TEN = "a * b + sin(a) * 0.5 - sqrt(abs(b)) / (1 + a * a) + exp(-b * b)"
 """Twelve operations on two numbers of each particle, as Python, numexpr and the formula language all write them."""
@@ -29,7 +30,7 @@ TEN = "a * b + sin(a) * 0.5 - sqrt(abs(b)) / (1 + a * a) + exp(-b * b)"
 def _in_turns(one: Callable[[], Any], other: Callable[[], Any], turns: int = 40) -> tuple[float, float]:
     """Median seconds of two things done in turns."""
     took: tuple[list[float], list[float]] = ([], [])
-    for _turn in range(turns):
+    for _turn in range(repeated(turns)):
         for what, mine in zip((one, other), took, strict=True):
             begun = time.perf_counter()
             what()
@@ -65,7 +66,7 @@ def hostile_formulas() -> Iterator[Figure]:
 def formula_edit() -> Iterator[Figure]:
     """From a changed text to the next frame of 10 000 particles: the document read, the plan made, the frame computed from the one before."""
     took = []
-    for turn in range(12):
+    for turn in range(repeated(12)):
         text = f"radius = 0.02 + 0.01 * sin(age * {turn + 3})\nvelocity += vec3(0, sin(time + id), 0) * dt"
         raw = document(rule({"kind": "formula", "text": text}, id="write"), rule({"kind": "gravity"}), count=10_000, speed=2.0)
         begun = time.perf_counter()

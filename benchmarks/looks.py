@@ -8,10 +8,9 @@ from statistics import median
 from typing import Any
 
 import numpy as np
-from tests.browser.serving import CHROMIUM, FLAGS, Server
 from tests.support import document, moment_of, rule
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import TINY, Client, Figure, browsing, computed, served, size
 from hailridge.core.looking.observe import layers
 
 ROOM = {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 4.0, 4.0]}
@@ -76,13 +75,10 @@ TURNING = """async () => {
 
 def drawing() -> Iterator[Figure]:
     """Frames over HTTP into typed arrays of a page, and how often the stage draws them while one turns it; headless, software rendering."""
-    from playwright.sync_api import sync_playwright
-
-    with Server() as server, sync_playwright() as playwright:
+    with served() as server, browsing() as browser:
         client = Client(server.url)
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        pieces = (("100 000 discs on a ramp", discs(100_000), 24, 60.0), ("2 000 trails of 300 points", trails(2_000), 330, 250.0))
+        pieces = (("100 000 discs on a ramp", discs(size(100_000)), 24, 60.0), ("2 000 trails of 300 points", trails(size(2_000)), 330, 250.0))
         for what, raw, last, goal in pieces:
             effect = client.json("/api/effects", {"document": raw})["id"]
             trial = computed(client, effect, raw, last)
@@ -92,8 +88,8 @@ def drawing() -> Iterator[Figure]:
             # The first look back gathers what all later ones share.
             page.evaluate(DELIVER, [trial, frames[:1]])
             times = page.evaluate(DELIVER, [trial, frames[1:]])
-            size = len(client.get(f"/api/trials/{trial}/frames/{last}")) / 1e6
-            told = f"{size:.1f} MB; from asking to typed arrays in headless Chromium, slowest {max(times):.0f} ms"
+            megabytes = len(client.get(f"/api/trials/{trial}/frames/{last}")) / 1e6
+            told = f"{megabytes:.1f} MB; from asking to typed arrays in headless Chromium, slowest {max(times):.0f} ms"
             yield Figure(f"a frame of {what} reaches the page", median(times), "ms", goal, "lower", told)
             page.get_by_test_id("frame").fill(str(last))
             page.get_by_test_id("frame").press("Enter")
@@ -102,27 +98,27 @@ def drawing() -> Iterator[Figure]:
             rate = page.evaluate(TURNING)
             told = "reported: drawn by the processor, there is no graphics card here"
             yield Figure(f"turning the stage with {what}", rate, "pictures/s", None, "higher", told)
-        browser.close()
+        page.close()
 
 
 def pictures() -> Iterator[Figure]:
     """A finished picture at 1280 × 720, sixteen samples, of the signal flare; headless, software rendering."""
-    from playwright.sync_api import sync_playwright
-
-    with Server() as server, sync_playwright() as playwright:
-        page = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS).new_page(viewport={"width": 1280, "height": 800})
+    with served() as server, browsing() as browser:
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(server.url)
         page.get_by_role("heading", name="Signal flare").click()
         page.get_by_text("all frames computed").wait_for(timeout=120_000)
         page.keyboard.press("p")
         page.get_by_role("button", name="Still or clip").click()
-        for label, value in (("From frame", 80), ("to", 84)):
+        small = (("Width", 160), ("Height", 90), ("Samples", 2)) if TINY else ()
+        for label, value in (("From frame", 80), ("to", 84), *small):
             page.get_by_label(label, exact=True).fill(str(value))
             page.get_by_label(label, exact=True).press("Enter")
         begun = time.perf_counter()
         page.get_by_role("button", name="Make it").click()
         page.get_by_role("link", name="Save signal-flare.mp4").wait_for(timeout=240_000)
         each = (time.perf_counter() - begun) / 5
+        page.close()
     told = "reported: signal flare, glow and exposure, H.264; software rendering"
     yield Figure("a finished picture of a clip, 1280 × 720, 16 samples", each, "s", 60.0, "lower", told)
 

@@ -10,12 +10,10 @@ from typing import Any
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
-from playwright.sync_api import sync_playwright
-from tests.browser.serving import CHROMIUM, FLAGS, Server
 from tests.core.test_curves import keys
 from tests.support import document, rule, run
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import Client, Figure, browsing, computed, served, size, turns
 from hailridge.core.scene.assets import MemoryAssets, Mesh
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.validation import read_effect
@@ -28,7 +26,7 @@ def births() -> Iterator[Figure]:
     made = trimesh.creation.icosphere(subdivisions=5)
     assets = MemoryAssets({"mesh": Mesh(made.vertices.astype(np.float32), made.faces.astype(np.int32))})
     raw = document(
-        count=60_000,
+        count=size(60_000),
         shapes=[{"kind": "mesh", "id": "mesh", "label": "Mesh", "asset": "mesh"}],
         source={
             "shape": "mesh",
@@ -44,7 +42,7 @@ def births() -> Iterator[Figure]:
         start = time.perf_counter()
         frame = simulation.next_frame()
         seconds.append(time.perf_counter() - start)
-        assert frame is not None and frame.count == 60_000
+        assert frame is not None and frame.count == size(60_000)
     told = "20 480 triangles; speed, cone, lifetime and radius vary"
     yield Figure("60 000 births in one frame on a mesh", median(seconds[1:]) * 1000, "ms", 100.0, "lower", told)
 
@@ -59,7 +57,8 @@ PUSHES = (
 
 def forces() -> Iterator[Figure]:
     """Gravity, drag, wind and curl noise in three octaves, against the same step written plainly in NumPy."""
-    for count, goal, steps in ((100_000, 60.0, 30), (1_000_000, 6.0, 8)):
+    for whole, goal, steps in ((100_000, 60.0, 30), (1_000_000, 6.0, 8)):
+        count = size(whole)
         raw = document(
             rule(*PUSHES),
             count=count,
@@ -79,14 +78,14 @@ def forces() -> Iterator[Figure]:
         assert simulation.moment.count == count
         position, velocity = (simulation.moment.column(name).copy() for name in ("position", "velocity"))
         plain = []
-        for _ in range(2 if count > 500_000 else 4):
+        for _ in range(2 if whole > 500_000 else 4):
             start = time.perf_counter()
             _plain_step(position, velocity)
             plain.append(time.perf_counter() - start)
         ratio = median(plain) / median(ours)
         told = f"{median(ours) * 1000:.1f} ms a step; plain NumPy {median(plain) * 1000:.0f} ms: {ratio:.0f} times (goal 15)"
-        yield Figure(f"{count:,} with gravity, drag, wind and 3-octave curl noise", 1 / median(ours), "steps/s", goal, "higher", told, ratio)
-        yield Figure(f"the same against plain NumPy, {count:,}", ratio, "×", 15.0, "higher", "same step, float32, vectorised over particles", ratio)
+        yield Figure(f"{whole:,} with gravity, drag, wind and 3-octave curl noise", 1 / median(ours), "steps/s", goal, "higher", told, ratio)
+        yield Figure(f"the same against plain NumPy, {whole:,}", ratio, "×", 15.0, "higher", "same step, float32, vectorised over particles", ratio)
 
 
 def _plain_step(position: Floats, velocity: Floats, dt: float = 1 / 24) -> None:
@@ -161,7 +160,7 @@ def _stream() -> dict[str, Any]:
 
 def live_tuning() -> Iterator[Figure]:
     """A path's point, a shape and a key dragged: until the exact frame 24 of 5 000 particles is delivered, and until it is on the stage."""
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         effect = client.json("/api/effects", {"document": _stream()})["id"]
         whole = client.json(f"/api/effects/{effect}")["document"]
@@ -170,7 +169,7 @@ def live_tuning() -> Iterator[Figure]:
 
         def drag(change: Any) -> float:
             seconds = []
-            for turn in range(12):
+            for turn in range(turns(12)):
                 change(turn)
                 start = time.perf_counter()
                 # As the page asks: which trial is this, and its frame as soon as it is there.
@@ -191,8 +190,7 @@ def live_tuning() -> Iterator[Figure]:
 
 
 def _on_the_stage(url: str, effect: str) -> Figure:
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    with browsing() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{url}/effects/{effect}")
         page.get_by_text("all frames computed").wait_for()
@@ -206,7 +204,7 @@ def _on_the_stage(url: str, effect: str) -> Figure:
         page.mouse.move(box["x"] + 7, box["y"] + 7)
         page.mouse.down()
         seconds = []
-        for turn in range(14):
+        for turn in range(turns(14, 3)):
             page.evaluate(
                 """() => {
                     const stage = document.querySelector('[data-testid=stage]');
@@ -225,7 +223,7 @@ def _on_the_stage(url: str, effect: str) -> Figure:
             seconds.append(page.evaluate("window.arrived"))
             page.wait_for_timeout(600)
         page.mouse.up()
-        browser.close()
+        page.close()
     told = f"headless Chromium, drawn by the same two processor cores that compute; slowest {max(seconds[2:]):.0f} ms"
     return Figure("dragging a path's point: the new frame 24 on the stage", median(seconds[2:]), "ms", 100.0, "lower", told)
 

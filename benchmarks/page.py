@@ -10,15 +10,15 @@ from pathlib import Path
 from statistics import median
 from typing import Any
 
-from playwright.sync_api import Page, sync_playwright
-from tests.browser.serving import CHROMIUM, FLAGS, WELCOMED, Server
+from playwright.sync_api import Page
+from tests.browser.serving import WELCOMED
 from tests.support import document, rule
 
-from benchmarks.figures import Figure
+from benchmarks.figures import Figure, browsing, served, size, turns
 
 ASSETS = Path(__file__).resolve().parents[1] / "frontend" / "dist" / "assets"
 DEMO = "Hail on the tin roof"
-SECONDS = 6
+SECONDS = turns(6, 1)
 
 OPENED = """async (name) => {
   const wait = (time) => new Promise((resolve) => setTimeout(resolve, time));
@@ -67,12 +67,11 @@ def loaded(page: Page, until: float = 1e9) -> float:
 
 def page_weight_and_speed() -> Iterator[Figure]:
     """The library interactive, its scripts and the studio's, a demo opened, and a played frame of it."""
-    with Server() as server, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    with served() as server, browsing() as browser:
         ready: list[float] = []
         opened: list[tuple[float, float]] = []
         weights: dict[str, float] = {}
-        for _ in range(5):
+        for _ in range(turns(5)):
             page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
             page.add_init_script(WELCOMED)
             page.add_init_script(READY)
@@ -84,7 +83,7 @@ def page_weight_and_speed() -> Iterator[Figure]:
             page.wait_for_timeout(1500)
             opened.append(tuple(page.evaluate(OPENED, DEMO)))
             weights.setdefault("studio", loaded(page))
-            if len(opened) < 5:
+            if len(opened) < turns(5):
                 page.context.close()
         yield Figure("library interactive", median(ready), "ms", 500, reference=f"warm server, slowest {max(ready):.0f} ms", in_time=True)
         told = f"warm server, median of five; slowest {max(first for first, _live in opened):.0f} ms; 0.7.0 in turns on one machine: 1200 ms"
@@ -95,14 +94,14 @@ def page_weight_and_speed() -> Iterator[Figure]:
         yield Figure("scripts of the library", weights["library"], "kB", 350, reference=told)
         yield Figure("scripts of the studio, the library's included", weights["studio"], "kB", 1300, reference="minified, before compression")
         yield Figure("scripting a played frame of the hail demo", played(page), "ms", None, reference="everything unfolded, one loop played before")
-        browser.close()
+        page.context.close()
 
 
 def played(page: Page) -> float:
     """Milliseconds of scripting for each frame that was played."""
     page.get_by_text("all frames computed").wait_for()
     page.keyboard.press("Space")
-    page.wait_for_timeout(7000)
+    page.wait_for_timeout(turns(7, 1) * 1000)
     session = page.context.new_cdp_session(page)
     session.send("Performance.enable")
 
@@ -141,23 +140,22 @@ TABLED = """async () => {
 
 def table_speed() -> Iterator[Figure]:
     """The table of 100 000 particles: opened, and sorted by another column."""
-    crowd = document(rule({"kind": "gravity"}), count=100_000, speed={"kind": "spread", "value": 2.0, "spread": 1.0}, clock={"duration": 0.2})
-    with Server() as server, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    crowd = document(rule({"kind": "gravity"}), count=size(100_000), speed={"kind": "spread", "value": 2.0, "spread": 1.0}, clock={"duration": 0.2})
+    with served() as server, browsing() as browser:
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
         page.add_init_script(WELCOMED)
         body = json.dumps({"document": crowd}).encode()
         request = urllib.request.Request(f"{server.url}/api/effects", body, {"Content-Type": "application/json"})
         made = json.load(urllib.request.urlopen(request))
         opened, turned = [], []
-        for _turn in range(3):
+        for _turn in range(turns(3, 1)):
             page.goto(f"{server.url}/effects/{made['id']}")
             page.get_by_text("all frames computed").wait_for(timeout=90_000)
             page.wait_for_timeout(1500)
             took = page.evaluate(TABLED)
             opened.append(took[0])
             turned += took[1:]
-        browser.close()
+        page.context.close()
     yield Figure("the table of 100,000 particles opened", median(opened), "ms", 500, reference=f"slowest {max(opened):.0f} ms", in_time=True)
     yield Figure("the same, sorted by another column", median(turned), "ms", 300, reference=f"slowest {max(turned):.0f} ms", in_time=True)
 
@@ -180,9 +178,8 @@ def formula_on_the_stage() -> Iterator[Figure]:
     """A digit typed into a formula about 10 000 particles: from the key to the stage with the new frame."""
     lines = {"kind": "formula", "text": "velocity.y += 0.11 * dt * sin(time + id)"}
     speed = {"kind": "spread", "value": 2.0, "spread": 1.0}
-    raw = document(rule(lines, id="write", label="Write"), count=10_000, speed=speed, clock={"duration": 1.0})
-    with Server() as server, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    raw = document(rule(lines, id="write", label="Write"), count=size(10_000), speed=speed, clock={"duration": 1.0})
+    with served() as server, browsing() as browser:
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
         page.add_init_script(WELCOMED)
         request = urllib.request.Request(f"{server.url}/api/effects", json.dumps({"document": raw}).encode(), {"Content-Type": "application/json"})
@@ -199,14 +196,14 @@ def formula_on_the_stage() -> Iterator[Figure]:
         for _step in range(len("velocity.y += 0.1")):
             page.keyboard.press("ArrowRight")
         took = []
-        for turn in range(14):
+        for turn in range(turns(14, 3)):
             page.evaluate(WRITTEN)
             page.keyboard.type(str(turn % 9 + 1))
             took.append(page.evaluate("window.arrived"))
             page.wait_for_timeout(700)
             page.keyboard.press("Backspace")
             page.wait_for_timeout(700)
-        browser.close()
+        page.context.close()
     told = f"no graphics card; slowest {max(took[2:]):.0f} ms"
     name = "a digit typed into a formula at 10,000 particles: the new frame on the stage"
     yield Figure(name, median(took[2:]), "ms", 250, reference=told, in_time=True)

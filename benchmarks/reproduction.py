@@ -6,10 +6,9 @@ import time
 from collections.abc import Iterator
 from statistics import median
 
-from tests.browser.serving import Server
 from tests.support import Document, compare, document, rule
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import Client, Figure, computed, served, size, turns
 from hailridge import demo
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.step.simulation import Simulation
@@ -25,10 +24,10 @@ def _culture(age: float, **clock: float) -> Document:
 def splitting() -> Iterator[Figure]:
     """From two to fifty thousand, all frames until then."""
     took = []
-    for _turn in range(3):
+    for _turn in range(turns(3, 1)):
         simulation = Simulation(read_effect(_culture(0.4)), MemoryAssets())
         start = time.perf_counter()
-        while simulation.next_frame().count < 50_000:
+        while simulation.next_frame().count < size(50_000):
             pass
         took.append(time.perf_counter() - start)
     told = f"{simulation.frame} frames with all that is recorded"
@@ -38,7 +37,7 @@ def splitting() -> Iterator[Figure]:
 def explosion() -> Iterator[Figure]:
     """A split without limit over HTTP: until the run has told that the default budget stopped it; how long other answers take meanwhile; its
     forecast."""
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         effect = client.json("/api/effects", {"document": _culture(0.1)})["id"]
         whole = client.json(f"/api/effects/{effect}")["document"]
@@ -55,7 +54,7 @@ def explosion() -> Iterator[Figure]:
                 break
             time.sleep(0.02)
         stopped = time.perf_counter() - start
-        for turn in range(5):
+        for turn in range(turns(5)):
             whole["clock"]["seed"] = turn + 2
             asked = time.perf_counter()
             told = client.json("/api/effects/forecast", whole)
@@ -71,14 +70,14 @@ def frost() -> Iterator[Figure]:
     fine = 0.0062
     raw = demo.document("frost-over-a-pane")
     raw["dials"][0]["value"] = 5.0
-    raw["clock"] |= {"duration": 60.0, "particle_budget": 20_000}
+    raw["clock"] |= {"duration": 60.0, "particle_budget": size(20_000)}
     raw["neighbourhoods"][0]["reach"] = fine * 3.1
     raw["sources"][0]["radius"] = raw["rules"][0]["actions"][0]["radius"] = fine
     simulation = Simulation(read_effect(raw), demo.assets())
-    while simulation.moment.count < 20_000:
+    while simulation.moment.count < size(20_000):
         simulation.next_frame()
     took = []
-    for _turn in range(60):
+    for _turn in range(turns(60)):
         start = time.perf_counter()
         simulation.next_frame()
         took.append(time.perf_counter() - start)

@@ -9,10 +9,9 @@ from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
-from tests.browser.serving import Server
 from tests.support import compare, document, rule
 
-from benchmarks.figures import Client, Figure, computed
+from benchmarks.figures import TINY, Client, Figure, computed, served, size, turns
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.near import neighbour_counts
 from hailridge.core.state.events import EventLog
@@ -20,9 +19,9 @@ from hailridge.core.step.simulation import Simulation
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
 
-MANY = 60_000
+MANY = size(60_000)
 ROOM = {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 4.0, 4.0]}
-MEAN_NEIGHBOURS = 380
+MEAN_NEIGHBOURS = 380 if not TINY else 60
 REACH = float((MEAN_NEIGHBOURS / MANY * 64.0 * 3 / (4 * np.pi)) ** (1 / 3))
 """Within this distance (m) lie 380 others on average, walls aside."""
 
@@ -35,29 +34,31 @@ def _crowd(count: int, *rules: dict[str, Any], **rest: Any) -> dict[str, Any]:
 
 def looking() -> Iterator[Figure]:
     """Highlight, histogram and match count over HTTP: each time another threshold, at a frame looked at before and at ones that are new."""
-    fast, crowded = compare("speed", "above", 1.0), compare({"kind": "neighbours", "distance": REACH}, "above", 380.0)
+    fast, crowded = compare("speed", "above", 1.0), compare({"kind": "neighbours", "distance": REACH}, "above", float(MEAN_NEIGHBOURS))
     rules = [rule({"kind": "drag"}, id=name, condition=condition) for name, condition in (("fast", fast), ("crowded", crowded))]
     raw = _crowd(MANY, *rules, clock={"duration": 0.5})
     raw["rules"][1]["enabled"] = False
-    with Server() as server:
+    with served() as server:
         client = Client(server.url)
         effect = client.json("/api/effects", {"document": raw})["id"]
         raw["rules"][1]["enabled"] = True
         trial = computed(client, effect, raw, 12)
-        for what, index, condition, goal in (("an attribute", 0, fast, 100.0), (f"{MEAN_NEIGHBOURS} neighbours", 1, crowded, 200.0)):
-            lows = np.linspace(0.3, 0.8, 9) if index == 0 else np.linspace(250, 400, 9)
+        for what, index, named, condition, goal in (
+            ("an attribute", 0, "fast", fast, 100.0), (f"{MEAN_NEIGHBOURS} neighbours", 1, "crowded", crowded, 200.0),
+        ):  # fmt: skip
+            lows = np.linspace(0.3, 0.8, turns(9)) if index == 0 else np.linspace(0.65, 1.05, turns(9)) * MEAN_NEIGHBOURS
             for name, ask in (("highlight", _highlight), ("histogram with its count", _histogram), ("match counts of a rule", _counts)):
                 here, elsewhere = [], []
                 for turn, low in enumerate(lows):
                     asked = {**condition, "threshold": {"kind": "fixed", "value": float(low)}}
-                    here.append(ask(client, trial, 6, index, asked))
-                    elsewhere.append(ask(client, trial, 1 + turn if turn < 5 else 2 + turn, index, asked))
+                    here.append(ask(client, trial, 6, named, asked))
+                    elsewhere.append(ask(client, trial, 1 + turn if turn < 5 else 2 + turn, named, asked))
                 told = f"same frame again {median(here[1:]) * 1000:.0f} ms, slowest of all {max(elsewhere) * 1000:.0f} ms; over HTTP"
                 yield Figure(f"{name}, {what}, 60 000 particles", median(elsewhere) * 1000, "ms", goal, "lower", told)
     yield _against_scipy()
 
 
-def _highlight(client: Client, trial: str, frame: int, index: int, condition: Any) -> float:
+def _highlight(client: Client, trial: str, frame: int, named: str, condition: Any) -> float:
     start = time.perf_counter()
     block = client.post(f"/api/trials/{trial}/frames/{frame}/highlight", {"condition": condition, "who": []})
     seconds = time.perf_counter() - start
@@ -66,7 +67,7 @@ def _highlight(client: Client, trial: str, frame: int, index: int, condition: An
     return seconds
 
 
-def _histogram(client: Client, trial: str, frame: int, index: int, condition: Any) -> float:
+def _histogram(client: Client, trial: str, frame: int, named: str, condition: Any) -> float:
     start = time.perf_counter()
     found = client.json(f"/api/trials/{trial}/frames/{frame}/histogram", {"quantity": condition["quantity"], "condition": condition})
     seconds = time.perf_counter() - start
@@ -74,9 +75,9 @@ def _histogram(client: Client, trial: str, frame: int, index: int, condition: An
     return seconds
 
 
-def _counts(client: Client, trial: str, frame: int, index: int, condition: Any) -> float:
+def _counts(client: Client, trial: str, frame: int, named: str, condition: Any) -> float:
     start = time.perf_counter()
-    found = client.json(f"/api/trials/{trial}/frames/{frame}/rules/{index}")
+    found = client.json(f"/api/trials/{trial}/frames/{frame}/rules/{named}")
     seconds = time.perf_counter() - start
     assert found["branches"][0]["of"] == MANY and found["branches"][0]["holds"] > 0
     return seconds
@@ -150,7 +151,7 @@ def _twenty(neighbours: bool) -> dict[str, Any]:
     ]  # fmt: skip
     core = {"kind": "ball", "id": "core", "label": "Core", "radius": 0.4}
     own = [{"id": "count", "label": "Count"}]
-    raw = _crowd(20_000, *rules, groups=["a", "b", "c", "d"], attributes=own, fields=[veil, halo], clock={"duration": 5.0})
+    raw = _crowd(size(20_000), *rules, groups=["a", "b", "c", "d"], attributes=own, fields=[veil, halo], clock={"duration": 5.0})
     raw["shapes"].append(core)
     return raw
 
@@ -165,7 +166,7 @@ def many_rules() -> Iterator[Figure]:
         told = f"{median(seconds) * 1000:.1f} ms a step, recording included; fields, noise, groups, triggers, springs; best {1 / min(seconds):.0f}"
         yield Figure(name, 1 / median(seconds), "steps/s", 60.0, "higher", told)
         if not neighbours:
-            assert events > 100_000
+            assert events > size(100_000)
             told = f"{events:,} events in 60 frames, timed within the run"
             yield Figure("recording of events, share of the step", median(shares) * 100, "%", 15.0, "lower", told)
 
@@ -173,7 +174,7 @@ def many_rules() -> Iterator[Figure]:
 def _steps(effect: Any) -> tuple[list[float], list[float], int]:
     """Seconds a step of several runs of 60 frames, the share that events took in each, and how many events there were."""
     seconds, shares, total = [], [], 0
-    for _ in range(5):
+    for _ in range(turns(5)):
         made = Simulation(effect, MemoryAssets())
         log = made.moment.log = TimedLog()
         made.next_frame()
@@ -182,7 +183,7 @@ def _steps(effect: Any) -> tuple[list[float], list[float], int]:
         start = time.perf_counter()
         for _ in range(60):
             frame = made.next_frame()
-            assert frame is not None and frame.count == 20_000
+            assert frame is not None and frame.count == size(20_000)
         spent = time.perf_counter() - start
         seconds.append(spent / 60)
         shares.append(log.seconds / (spent - log.seconds))

@@ -10,9 +10,10 @@ import atexit
 import json
 import sqlite3
 import tempfile
+import time
 import urllib.request
 from collections.abc import Callable
-from contextlib import ExitStack, closing, suppress
+from contextlib import ExitStack, closing
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -98,8 +99,7 @@ def application_of_its_own(token: str | None = None) -> tuple[TestClient, Callab
 def begin_anew() -> None:
     """The shared application's library as it began, nothing running."""
     context = application().app.state.context  # type: ignore[attr-defined]
-    for effect in running(context.database.folder):
-        context.runs.stop(effect)
+    let_end(context.database.folder, context.runs.stop)
     context.beginning.put_back()
 
 
@@ -123,18 +123,26 @@ class Beginning:
             connection.execute("COMMIT")
 
 
-def running(folder: Path) -> list[str]:
+SOON = 1.5
+"""Seconds that a run which nobody waits for any more may take to its end: one that is stopped takes its process along, and a new one takes longer."""
+
+
+def let_end(folder: Path, stop: Callable[[str], Any]) -> None:
+    """What the last test left running ends, by itself if that is soon."""
+    until = time.monotonic() + SOON
+    while _running(folder):
+        if time.monotonic() > until:
+            for effect in _running(folder):
+                stop(effect)
+            return
+        time.sleep(0.05)
+
+
+def _running(folder: Path) -> list[str]:
     """The effects of a data folder whose frames are being computed."""
     asked = "SELECT DISTINCT effect_id FROM trials JOIN bakes ON bakes.key = trials.bake_key WHERE bakes.state = 'computing'"
     with closing(sqlite3.connect(folder / "frames.sqlite", timeout=30)) as connection:
         return [effect for (effect,) in connection.execute(asked)]
-
-
-def stop_all(folder: Path, url: str) -> None:
-    """What the last test left running is nobody's any more."""
-    for effect in running(folder):
-        with suppress(OSError):
-            urllib.request.urlopen(urllib.request.Request(f"{url}/api/effects/{effect}/stop", b"")).read()
 
 
 def post(url: str, body: Any) -> Any:

@@ -36,7 +36,7 @@ INTERRUPTED = 130
 @contextmanager
 def _told() -> Iterator[None]:
     """What cannot be done is told in red, and is exit code 1."""
-    from hailridge.commands.loading import CommandError
+    from hailridge.commands.errors import CommandError
 
     try:
         yield
@@ -199,7 +199,7 @@ def openapi() -> None:
 @app.command()
 def bench(as_json: Annotated[bool, typer.Option("--json", help="Print the figures as JSON.")] = False) -> None:
     """Measure what was promised, and print it as a table or as JSON."""
-    from hailridge.commands.loading import CommandError
+    from hailridge.commands.errors import CommandError
 
     script = Path(__file__).resolve().parents[2] / "benchmarks" / "run.py"
     with _told():

@@ -10,10 +10,11 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from tests.sharing import Beginning, stop_all
+from tests.sharing import Beginning, let_end
 
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 FLAGS = [
@@ -71,8 +72,13 @@ class Server:
         """The library as it began, nothing running; a server that has died is started again."""
         if self.process.poll() is not None:
             self.start()
-        stop_all(Path(self.folder.name), self.url)
+        let_end(Path(self.folder.name), self._stop)
         self.beginning.put_back()
+
+    def _stop(self, effect: str) -> None:
+        # It may have been deleted since.
+        with suppress(OSError):
+            urllib.request.urlopen(urllib.request.Request(f"{self.url}/api/effects/{effect}/stop", b"")).read()
 
     def death(self) -> str:
         """In words, how the server ended where nobody killed it; nothing while it lives."""

@@ -1,6 +1,6 @@
-"""Somebody who tries everything: seeded gestures over a new effect and demos; whatever he does, the page stays whole.
+"""Somebody who tries everything: seeded gestures over a new effect and a demo, at night by the seed of the day; whatever he does, the page stays whole.
 
-HAILRIDGE_GESTURES (how many on each effect) and HAILRIDGE_SEED explore further; the seed is printed.
+HAILRIDGE_GESTURES (how many on each effect) explores further; with HAILRIDGE_MINUTES he goes on for so long, from demo to demo (`./run night user`).
 """
 
 from __future__ import annotations
@@ -8,17 +8,24 @@ from __future__ import annotations
 import json
 import os
 import random
+import time
+import unittest
 import urllib.request
 from typing import Any
 
 from playwright.sync_api import Error, Locator
 
 import hailridge.core  # noqa: F401  (loads the registry)
+from hailridge import demo
 from hailridge.model.validation import read_effect
 from tests.browser.cases import BrowserCase
+from tests.seeds import drawer
 
-SEED = int(os.environ.get("HAILRIDGE_SEED", "20261126"))
-GESTURES = int(os.environ.get("HAILRIDGE_GESTURES", "45"))
+PINNED = 20261126
+"""By day he does the same each time: what he finds otherwise is not the fault of whoever runs the tests. At night it is the seed of the day."""
+
+GESTURES = int(os.environ.get("HAILRIDGE_GESTURES", "30"))
+MINUTES = float(os.environ.get("HAILRIDGE_MINUTES", "0"))
 
 TYPED = [
     "0.5", "2", "80%", "+10%", "10f", "1,000", "1/24", "3 3", "2 min", "5 km", "-1", "abc", "1e9", "0", "40 cm", "*2", "25", "", "0,5", "60k",
@@ -35,6 +42,8 @@ LOOK = """() => {
 
 
 class RandomUser(BrowserCase):
+    choose: random.Random
+
     def setUp(self) -> None:
         super().setUp()
         self.told: list[str] = []
@@ -61,7 +70,7 @@ class RandomUser(BrowserCase):
         self.settle()
         seen = self.page.evaluate(LOOK)
         problems = [*self.told, *([f"the page says {seen['bad']!r}"] if seen["bad"] else []), *(f"an empty chip {chip}" for chip in seen["chips"])]
-        self.assertEqual(problems, [], f"after {done} (seed {SEED})")
+        self.assertEqual(problems, [], f"after {done}")
         read_effect(self.document())
 
     # ── What he does ────────────────────────────────────────────────────────────────────────────────────────────────────
@@ -225,33 +234,47 @@ class RandomUser(BrowserCase):
         while undo.is_enabled():
             undo.click()
         self.whole("undoing everything")
-        self.assertEqual(self.document(), start, f"undone, it is as it was (seed {SEED})")
+        self.assertEqual(self.document(), start, "undone, it is as it was")
         while redo.is_enabled():
             redo.click()
         self.whole("redoing everything")
-        self.assertEqual(self.document(), end, f"redone, it is as it had become (seed {SEED})")
+        self.assertEqual(self.document(), end, "redone, it is as it had become")
         page.reload()
         self.settle()
         self.assertEqual(self.document(), end)
         self.whole("reloading")
 
     def test_a_new_effect(self) -> None:
-        print(f"(random user: seed {SEED}, {GESTURES} gestures)", flush=True)
-        self.choose = random.Random(SEED)
+        print(f"(random user: seed {PINNED}, {GESTURES} gestures)", flush=True)
+        self.choose = random.Random(PINNED)
         self.page.goto(self.server.url)
         self.new_effect()
         self.page.get_by_text("Spring", exact=True).first.wait_for()
         self.session(GESTURES)
 
     def test_a_demo(self) -> None:
-        self.choose = random.Random(SEED + 1)
+        self.choose = random.Random(PINNED + 1)
+        self.visit("tin-flags-in-the-gust", GESTURES)
+
+    def visit(self, name: str, gestures: int) -> None:
         self.page.goto(self.server.url)
-        self.page.get_by_text("Tin flags in the gust").first.click()
+        self.page.get_by_role("heading", name=demo.document(name)["name"], exact=True).click()
         self.page.locator("[data-item^='rules/']").first.wait_for()
-        self.session(GESTURES)
+        self.session(gestures)
+
+    @unittest.skipUnless(MINUTES, "HAILRIDGE_MINUTES says for how long (./run night user)")
+    def test_for_long(self) -> None:
+        """From demo to demo, as often as there is time for."""
+        until, number = time.monotonic() + MINUTES * 60, 0
+        while time.monotonic() < until:
+            number += 1
+            self.choose = drawer(f"random user {number}")
+            name = self.choose.choice(demo.names())
+            print(f"(random user {number}: {name})", flush=True)
+            with self.subTest(number=number, demo=name):
+                self.server.begin_anew()
+                self.visit(name, GESTURES)
 
 
 if __name__ == "__main__":
-    import unittest
-
     unittest.main()

@@ -52,57 +52,56 @@ class Room(BrowserCase):
         assert box
         return box
 
-    def test_every_view_at_three_sizes(self) -> None:
+    def every_view(self, width: int, height: int) -> None:
         page = self.page
-        for width, height in SIZES:
-            page.set_viewport_size({"width": width, "height": height})
-            page.goto(self.server.url)
-            page.get_by_role("heading", name="Hail on the tin roof").wait_for()
-            self.whole(page, f"library at {width}")
-            page.get_by_role("button", name="New effect", exact=True).click()
-            page.get_by_role("button", name=re.compile("^Fountain")).wait_for()
-            self.whole(page, f"starting points at {width}")
+        page.set_viewport_size({"width": width, "height": height})
+        page.goto(self.server.url)
+        page.get_by_role("heading", name="Hail on the tin roof").wait_for()
+        self.whole(page, f"library at {width}")
+        page.get_by_role("button", name="New effect", exact=True).click()
+        page.get_by_role("button", name=re.compile("^Fountain")).wait_for()
+        self.whole(page, f"starting points at {width}")
+        page.keyboard.press("Escape")
+        self.open_named("Sleet under the lamp")
+        self.seek(60)
+        self.whole(page, f"studio at {width}")
+        if width < 1180:
+            page.keyboard.press("j")
+            page.get_by_role("main", name="Score").wait_for()
+            self.whole(page, f"the score as a drawer at {width}")
+        item = page.locator('[data-item^="fields/"]').first
+        item.click(position={"x": 40, "y": 10})
+        if width < 1180:
+            page.keyboard.press("j")
+        page.get_by_role("group", name=re.compile("^Picture of")).wait_for()
+        self.whole(page, f"a field at {width}")
+        page.keyboard.press("Escape")
+        for part in ("Probe", "Charts", "Advisories", "Guide"):
+            self.lens(part)
+            self.whole(page, f"{part} at {width}")
+        self.lens("Charts")
+        for chart in ("Values", "Between", "Time"):
+            page.get_by_test_id("lens").get_by_role("button", name=chart, exact=True).click()
+            page.wait_for_timeout(600)
+            self.whole(page, f"charts of {chart} at {width}")
+        page.keyboard.press("l")
+        page.keyboard.press("k")
+        page.get_by_role("region", name="Dials").wait_for()
+        self.whole(page, f"dials at {width}")
+        page.keyboard.press("k")
+        page.keyboard.press("p")
+        page.get_by_test_id("picture").wait_for()
+        self.whole(page, f"picture at {width}")
+        page.keyboard.press("p")
+        for key, title in (("Control+k", "Do something"), ("?", "Keyboard")):
+            page.keyboard.press(key)
+            page.get_by_role("heading", name=title).wait_for()
+            self.whole(page, f"{title} at {width}")
             page.keyboard.press("Escape")
-            self.open_named("Sleet under the lamp")
-            self.seek(60)
-            self.whole(page, f"studio at {width}")
-            if width < 1180:
-                page.keyboard.press("j")
-                page.get_by_role("main", name="Score").wait_for()
-                self.whole(page, f"the score as a drawer at {width}")
-            item = page.locator('[data-item^="fields/"]').first
-            item.click(position={"x": 40, "y": 10})
-            if width < 1180:
-                page.keyboard.press("j")
-            page.get_by_role("group", name=re.compile("^Picture of")).wait_for()
-            self.whole(page, f"a field at {width}")
-            page.keyboard.press("Escape")
-            for part in ("Probe", "Charts", "Advisories", "Guide"):
-                self.lens(part)
-                self.whole(page, f"{part} at {width}")
-            self.lens("Charts")
-            for chart in ("Values", "Between", "Time"):
-                page.get_by_test_id("lens").get_by_role("button", name=chart, exact=True).click()
-                page.wait_for_timeout(600)
-                self.whole(page, f"charts of {chart} at {width}")
-            page.keyboard.press("l")
-            page.keyboard.press("k")
-            page.get_by_role("region", name="Dials").wait_for()
-            self.whole(page, f"dials at {width}")
-            page.keyboard.press("k")
-            page.keyboard.press("p")
-            page.get_by_test_id("picture").wait_for()
-            self.whole(page, f"picture at {width}")
-            page.keyboard.press("p")
-            for key, title in (("Control+k", "Do something"), ("?", "Keyboard")):
-                page.keyboard.press(key)
-                page.get_by_role("heading", name=title).wait_for()
-                self.whole(page, f"{title} at {width}")
-                page.keyboard.press("Escape")
-            page.keyboard.press("f")
-            page.get_by_role("button", name="everything again").wait_for()
-            self.whole(page, f"the stage alone at {width}")
-            page.keyboard.press("f")
+        page.keyboard.press("f")
+        page.get_by_role("button", name="everything again").wait_for()
+        self.whole(page, f"the stage alone at {width}")
+        page.keyboard.press("f")
 
     def test_the_stage_has_its_room_and_nothing_moves(self) -> None:
         page = self.open_demo()
@@ -176,3 +175,15 @@ class Room(BrowserCase):
         self.saved()
         self.until(lambda: page.evaluate("window.renderings.card ?? 0") > 0, "a card renders")
         self.assertLess(page.evaluate("window.renderings.card"), page.locator("[data-item]").count())
+
+
+def _at(width: int, height: int) -> Any:
+    def test(self: Room) -> None:
+        self.every_view(width, height)
+
+    test.__doc__ = f"Every view in a window of {width} × {height}."
+    return test
+
+
+for _width, _height in SIZES:
+    setattr(Room, f"test_every_view_{_width}_wide", _at(_width, _height))

@@ -8,6 +8,7 @@ import unittest
 
 from hailridge.model.kind import Kind
 from hailridge.testing import check_kind
+from tests.running.choosing import thorough
 
 STRANGERS = '''
 from typing import Any, ClassVar, Literal
@@ -70,6 +71,7 @@ for kind in (Sound, Forgetful, Moody, Furlongs, Narrow):
 
 
 class EveryKind(unittest.TestCase):
+    @thorough
     def test_all(self) -> None:
         for slot, members in Kind.registry.items():
             for tag, cls in members.items():

@@ -15,6 +15,7 @@ from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
 from hailridge.core.step.simulation import Frame
 from hailridge.model.validation import read_effect
+from tests.running.choosing import thorough
 from tests.support import Document, document, rule, run
 
 COUNT = 400
@@ -50,6 +51,7 @@ def shower(seed: int, shape: Document, clock: Document, radius: float, fast: flo
     return document(hurry, solid, count=COUNT, source=source, shapes=[shape, cloud], clock=clock | {"seed": seed})
 
 
+@thorough
 class NoWayThrough(unittest.TestCase):
     def sides(self, raw: Document, frames: list[Frame]) -> int:
         """How many change sides; who is closer to the surface than can be told is left out."""

@@ -14,7 +14,7 @@ from unittest.mock import patch
 import numpy as np
 from rich.console import Console
 
-from hailridge.commands.loading import CommandError
+from hailridge.commands.errors import CommandError
 from hailridge.commands.simulating import simulate
 from hailridge.formats.clips import ClipError, ClipWriter, check_clip
 from hailridge.formats.extras import EXTRAS

@@ -9,6 +9,7 @@ from typing import Any
 from hailridge import demo
 from hailridge.model.comparing import changes
 from hailridge.model.validation import read_effect
+from tests.running.choosing import thorough
 from tests.support import compare, document, rule
 
 
@@ -63,6 +64,7 @@ class Comparing(unittest.TestCase):
         self.assertEqual(sort, "changed")
         self.assertRegex(text, "rule 1 'Fall', action 1: .+ → .+")
 
+    @thorough
     def test_every_field_of_every_demo_is_seen(self) -> None:
         """Whatever single value is changed, exactly one thing is told, and it is told at its place."""
         seen = 0

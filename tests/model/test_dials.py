@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from hailridge import demo
-from hailridge.commands.loading import CommandError, set_value
+from hailridge.commands.errors import CommandError
+from hailridge.commands.loading import set_value
 from hailridge.core.looking.advisories import advise
 from hailridge.model.dials import choices_in
 from hailridge.model.kind import references

@@ -22,6 +22,8 @@ class Portion:
     tests: list[str]
     browser: bool
     """Whether they need Chromium."""
+    thorough: bool = False
+    """Whether one of them looks at very many cases: it is begun early."""
 
     def told(self) -> dict[str, Any]:
         return asdict(self)
@@ -45,6 +47,7 @@ def portions(names: list[str]) -> list[Portion]:
     meant = [name for name in names if name != "quick"] or list(QUICK if quick else [""])
     by_class: dict[type[unittest.TestCase], list[str]] = {}
     broken: list[Portion] = []
+    long: set[str] = set()
     for name in meant:
         found = list(_tests(_loaded(name)))
         if not found:
@@ -55,7 +58,8 @@ def portions(names: list[str]) -> list[Portion]:
                 broken.append(Portion(name, [_address(test)], False))
             elif not (quick and _is_thorough(test)) and _address(test) not in by_class.setdefault(type(test), []):
                 by_class[type(test)].append(_address(test))
-    return broken + [portion for cls, tests in by_class.items() if tests for portion in _portions_of(cls, tests)]
+                long |= {_address(test)} if _is_thorough(test) else set()
+    return broken + [portion for cls, tests in by_class.items() if tests for portion in _portions_of(cls, tests, long)]
 
 
 def _loaded(name: str) -> unittest.TestSuite:
@@ -85,10 +89,10 @@ def _is_thorough(test: unittest.TestCase) -> bool:
     return bool(getattr(type(test), "thorough", False) or getattr(getattr(test, test._testMethodName), "thorough", False))
 
 
-def _portions_of(cls: type[unittest.TestCase], tests: list[str]) -> Iterator[Portion]:
+def _portions_of(cls: type[unittest.TestCase], tests: list[str], long: set[str]) -> Iterator[Portion]:
     """A class is one portion where it makes something ready for all of its tests (`whole`); else each test is one, and they share out evenly."""
     browser = cls.__module__.startswith("tests.browser")
     if getattr(cls, "whole", not browser):
-        yield Portion(f"{cls.__module__}.{cls.__qualname__}", tests, browser)
+        yield Portion(f"{cls.__module__}.{cls.__qualname__}", tests, browser, not long.isdisjoint(tests))
     else:
-        yield from (Portion(test, [test], browser) for test in tests)
+        yield from (Portion(test, [test], browser, test in long) for test in tests)

@@ -36,7 +36,11 @@ class Process:
         our_in, their_out = os.pipe()
         command = [sys.executable, "-m", "tests.running.lane", str(their_in), str(their_out), str(trace)]
         # A group of its own: what it started ends with it.
-        self.process = subprocess.Popen(command, cwd=ROOT, pass_fds=(their_in, their_out), start_new_session=True, stdin=subprocess.DEVNULL)
+        # There is another lane: what is computed in this one takes one thread.
+        environment = {"HAILRIDGE_THREADS": "1", **os.environ}
+        self.process = subprocess.Popen(
+            command, cwd=ROOT, env=environment, pass_fds=(their_in, their_out), start_new_session=True, stdin=subprocess.DEVNULL
+        )
         os.close(their_in)
         os.close(their_out)
         self.asking, self.hearing = os.fdopen(our_out, "w"), os.fdopen(our_in)

@@ -11,6 +11,9 @@ from typing import Any
 
 SLOWEST = 10
 
+THOROUGH = 60.0
+"""Seconds that a test with very many cases may take, where none is known."""
+
 GUESSED = {"browser": 12.0, "web": 6.0, "runs": 6.0}
 """Seconds that a test of a package may take, where none is known from an earlier run."""
 
@@ -43,6 +46,9 @@ class Outcome:
         if outcome == "failed":
             self.failures.append((name, f"{told['text'].rstrip()}\n(seed {self.seed}: HAILRIDGE_SEED={self.seed} draws the same again)"))
         self._took(name, told["seconds"], told["lane"], "" if outcome == "passed" else outcome.upper())
+        if outcome == "failed":
+            # At once, and again at the end.
+            print(told["text"], flush=True)
 
     def _took(self, what: str, seconds: float, lane: str, word: str = "") -> None:
         self.seconds[what] = seconds
@@ -80,5 +86,5 @@ def keep(file: Path, seconds: dict[str, float], whole: bool) -> None:
 
 def expected(portion: dict[str, Any], durations: dict[str, float]) -> float:
     """Seconds that a portion will take, by earlier runs or guessed by its package."""
-    guess = next((seconds for package, seconds in GUESSED.items() if f"tests.{package}." in portion["name"]), 1.0)
+    guess = THOROUGH if portion["thorough"] else next((seconds for package, seconds in GUESSED.items() if f"tests.{package}." in portion["name"]), 1.0)
     return durations.get(f"{portion['name']} (made ready)", 0.0) + sum(durations.get(test, guess) for test in portion["tests"])

@@ -157,7 +157,7 @@ class Starting(Serving):
             server.stdout.readline()
             time.sleep(5 if after is None else after)
             server.send_signal(signal.SIGINT)
-            _out, told = server.communicate(timeout=30)
+            _out, told = server.communicate(timeout=120)
             self.assertIn(server.returncode, (0, 130), after)
             self.assertEqual(told, "", after)
 

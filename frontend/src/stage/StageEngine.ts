@@ -275,7 +275,7 @@ export class StageEngine {
   }
 
   private fit(): void {
-    const ratio = this.moving ? COARSE : drawnInSoftware ? 1 : Math.min(2, window.devicePixelRatio);
+    const ratio = this.moving ? COARSE : Math.min(drawnInSoftware ? 1 : 2, window.devicePixelRatio);
     this.renderer.setPixelRatio(ratio);
     this.renderer.setSize(...this.size, false);
     this.shapes.resize(...this.size);

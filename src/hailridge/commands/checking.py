@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from hailridge.commands.loading import CommandError, load
+from hailridge.commands.errors import CommandError
+from hailridge.commands.loading import load
 
 
 @dataclass

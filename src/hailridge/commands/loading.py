@@ -7,18 +7,11 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, cast
 
+from hailridge.commands.errors import CommandError
 from hailridge.core.scene.assets import Assets
 from hailridge.model.dials import choices_in
 from hailridge.model.effect import Effect
 from hailridge.model.validation import DocumentError, read_effect
-
-
-class CommandError(RuntimeError):
-    """What was asked cannot be done; each line is for people."""
-
-    def __init__(self, *lines: str) -> None:
-        super().__init__("\n".join(lines))
-        self.lines = lines
 
 
 def in_lines(error: DocumentError) -> CommandError:

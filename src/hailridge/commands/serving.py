@@ -7,7 +7,7 @@ import socket
 from contextlib import suppress
 from pathlib import Path
 
-from hailridge.commands.loading import CommandError
+from hailridge.commands.errors import CommandError
 from hailridge.store.files import StorageError
 
 ANYWHERE = {"0.0.0.0", "::"}
@@ -35,15 +35,8 @@ def serve(data: Path, host: str, port: int, token: str | None, allowed: list[str
 
 
 def _serve(data: Path, listening: socket.socket, host: str, token: str | None, allowed: list[str], demo: bool) -> None:
-    import typer
-    import uvicorn
-
-    from hailridge.core.kernels.cached import ready_file
-    from hailridge.core.kernels.warm import warm
     from hailridge.store.claim import Claim
     from hailridge.store.database import Database
-    from hailridge.web.app import create_app
-    from hailridge.web.security import LOCAL, names_of_this_machine
 
     port = listening.getsockname()[1]
     shown = socket.gethostname() if host in ANYWHERE else f"[{host}]" if ":" in host else host
@@ -51,6 +44,15 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
     claim = Claim(data, address)
     try:
         Database(data).close()
+        # What computes takes seconds to load; that the folder cannot be used is known by now.
+        import typer
+        import uvicorn
+
+        from hailridge.core.kernels.cached import ready_file
+        from hailridge.core.kernels.warm import warm
+        from hailridge.web.app import create_app
+        from hailridge.web.security import LOCAL, names_of_this_machine
+
         if demo:
             seed_demos(data)
         names = names_of_this_machine() if host in ANYWHERE else set()

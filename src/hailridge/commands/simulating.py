@@ -12,7 +12,8 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from hailridge.commands.loading import CommandError, check_place, load, not_written
+from hailridge.commands.errors import CommandError
+from hailridge.commands.loading import check_place, load, not_written
 
 
 class Stopped(KeyboardInterrupt):

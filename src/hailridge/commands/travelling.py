@@ -5,7 +5,8 @@ from __future__ import annotations
 from contextlib import closing
 from pathlib import Path
 
-from hailridge.commands.loading import CommandError, check_place, in_lines, not_written, read_document
+from hailridge.commands.errors import CommandError
+from hailridge.commands.loading import check_place, in_lines, not_written, read_document
 from hailridge.formats.travelling import SUFFIX, Baggage, TravelError, collect, pack_effects, unpack_effects
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.database import Database

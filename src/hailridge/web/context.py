@@ -25,6 +25,9 @@ from hailridge.store.library import Library
 SELDOM, REGULARLY = 3.0, 3600.0
 """Seconds between two rounds of cleaning up: at least, and at most."""
 
+AT_REST = 1.5
+"""Seconds after an effect's last run until its picture is drawn: that costs as much as a small run, and while one edits nobody sees it."""
+
 HERE = Path(__file__).resolve().parent
 ROOT = HERE.parents[2]
 # A wheel has both inside (setup.py); a checkout has them where they are made.
@@ -67,10 +70,14 @@ class Context:
         self.runs.on_done = self._after_bake
         self.housekeeping = Housekeeping(self.clean)
         self.housekeeping.due()
+        self.posters = Later(AT_REST, self._draw_poster)
 
     def _after_bake(self, effect_id: str, key: str) -> None:
-        """A finished run gives the library its picture, if it shows the effect as saved; and old runs are let go."""
+        """A finished run gives the library its picture, once the effect is at rest; and old runs are let go."""
         self.housekeeping.due()
+        self.posters.due(effect_id)
+
+    def _draw_poster(self, effect_id: str) -> None:
         with suppress(Exception):  # a picture that fails is no reason to trouble anyone
             self.make_poster(effect_id)
 
@@ -101,10 +108,41 @@ class Context:
             self.live.publish({"type": "poster", "effect": effect_id})
 
     def close(self) -> None:
+        self.posters.stop()
         self.housekeeping.stop()
         self.pool.close()
         self.database.close()
         self.claim.let_go()
+
+
+class Later:
+    """Calls for a name some seconds after it was last due."""
+
+    def __init__(self, seconds: float, call: Callable[[str], None]) -> None:
+        self.seconds, self._call = seconds, call
+        self._lock = threading.Lock()
+        self._waiting: dict[str, threading.Timer] = {}
+
+    def due(self, name: str) -> None:
+        timer = threading.Timer(self.seconds, self._now, (name,))
+        timer.daemon = True
+        with self._lock:
+            if before := self._waiting.pop(name, None):
+                before.cancel()
+            self._waiting[name] = timer
+        timer.start()
+
+    def _now(self, name: str) -> None:
+        with self._lock:
+            self._waiting.pop(name, None)
+        self._call(name)
+
+    def stop(self) -> None:
+        """Nothing that waits is called any more."""
+        with self._lock:
+            for timer in self._waiting.values():
+                timer.cancel()
+            self._waiting.clear()
 
 
 class Housekeeping:
