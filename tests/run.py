@@ -19,12 +19,16 @@ from typing import Any
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
+from tests.running.chromium import chromium_path  # noqa: E402
 from tests.running.lanes import Ended, Lane, Queue  # noqa: E402
 from tests.running.telling import Outcome, expected, keep, known  # noqa: E402
 from tests.seeds import SEED  # noqa: E402
 
-CACHE = ROOT / ".cache" / "tests"
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+CACHE = Path(os.environ.get("HAILRIDGE_TEST_CACHE") or ROOT / ".cache" / "tests")
+CHROMIUM = chromium_path()
+NICE = 5
+"""By how much the other lane gives way to the one in which pages are looked at: as much as the processes that compute for a page (`runs.worker`)."""
+
 NO_CHROMIUM = f"Chromium is missing ({CHROMIUM}): `./run test` installs it, CHROMIUM names another"
 
 
@@ -34,7 +38,7 @@ def main(names: list[str]) -> int:
     print(f"seed of the day: {SEED}", flush=True)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
     outcome = Outcome(SEED)
-    lanes = [Lane(name, name == "browser", CACHE / f"{name}.trace") for name in ("browser", "other")]
+    lanes = [Lane("browser", True, CACHE / "browser.trace"), Lane("other", False, CACHE / "other.trace", nice=NICE)]
     try:
         try:
             answer = lanes[0].process.ask({"choose": names}, lambda told: None, "chosen")

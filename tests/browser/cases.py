@@ -15,7 +15,8 @@ from tests.browser.serving import WELCOMED, Server
 
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-PATIENCE = 45_000
+PATIENCE = 120_000
+"""Milliseconds after which something is taken never to happen: what does is not waited for that long."""
 
 
 class BrowserCase(unittest.TestCase):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import socket
 import subprocess
 import sys
@@ -14,9 +13,10 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+from tests.running.chromium import chromium_path
 from tests.sharing import Beginning, let_end
 
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+CHROMIUM = chromium_path()
 FLAGS = [
     "--no-sandbox",
     "--disable-quic",

@@ -121,5 +121,6 @@ def main(asked: TextIO, told: TextIO, trace: TextIO) -> None:
 
 
 if __name__ == "__main__":
+    os.nice(int(sys.argv[4]))
     with os.fdopen(int(sys.argv[1])) as asked, os.fdopen(int(sys.argv[2]), "w") as told, open(sys.argv[3], "w") as trace:
         main(asked, told, trace)

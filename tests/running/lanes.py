@@ -29,12 +29,12 @@ class Ended(Exception):
 class Process:
     """A lane's process: asked in lines of JSON, it answers in such lines. What it leaves of threads that stood still is in `trace`."""
 
-    def __init__(self, trace: Path) -> None:
+    def __init__(self, trace: Path, nice: int = 0) -> None:
         self.trace = trace
         trace.parent.mkdir(parents=True, exist_ok=True)
         their_in, our_out = os.pipe()
         our_in, their_out = os.pipe()
-        command = [sys.executable, "-m", "tests.running.lane", str(their_in), str(their_out), str(trace)]
+        command = [sys.executable, "-m", "tests.running.lane", str(their_in), str(their_out), str(trace), str(nice)]
         # A group of its own: what it started ends with it.
         # There is another lane: what is computed in this one takes one thread.
         environment = {"HAILRIDGE_THREADS": "1", **os.environ}
@@ -138,9 +138,11 @@ class Lane:
     browser: bool
     """Whether it begins with what needs Chromium."""
     trace: Path
+    nice: int = 0
+    """By how much it gives way to others."""
 
     def __post_init__(self) -> None:
-        self.process = Process(self.trace)
+        self.process = Process(self.trace, self.nice)
         self.thread = threading.Thread(target=self._work, daemon=True)
 
     def begin(self, queue: Queue, hear: Hear) -> None:
@@ -159,7 +161,7 @@ class Lane:
                 self._tell(heard.at or portion["name"], str(ended))
                 # Where nothing was begun, making it ready ended the process, and would again.
                 rest = [test for test in portion["tests"] if test not in heard.begun] if heard.begun else []
-                self.process = Process(self.trace)
+                self.process = Process(self.trace, self.nice)
             if missed := len(set(portion["tests"]) - heard.begun) - len(rest):
                 self.hear({"missed": missed, "portion": portion["name"]})
             if rest:

@@ -29,7 +29,7 @@ GRACE = 0.06
 """Seconds within which a job has to heed *stop*; then its process is ended. Together with what surrounds it, under a tenth of a second."""
 
 PATIENCE = 1.5
-"""Seconds that a job which was replaced by a newer one may take to finish its step: its successor does not wait for it."""
+"""Seconds that a job for which nobody waits any more may take to finish its step: ending its process costs the start of another."""
 
 FALSE_STARTS = 3
 """Workers in a row that may die before they are ready; then nobody tries again until a job comes."""
@@ -152,10 +152,10 @@ class Pool:
         _drop(dropped)
         return job
 
-    def stop(self, owner: str) -> bool:
-        """Stop what runs or waits for an owner: asked first, and ended if it does not listen. Returns whether there was anything."""
+    def stop(self, owner: str, grace: float = GRACE) -> bool:
+        """Stop what runs or waits for an owner: asked first, and ended if it does not listen within `grace` (s). Returns whether there was anything."""
         with self._lock:
-            dropped, running = self._withdraw(owner, GRACE)
+            dropped, running = self._withdraw(owner, grace)
         _drop(dropped)
         return bool(dropped or running)
 

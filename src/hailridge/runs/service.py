@@ -25,7 +25,7 @@ from hailridge.core.step.simulation import Simulation
 from hailridge.formats.blocks import unpack, unpack_columns
 from hailridge.model.effect import Effect
 from hailridge.model.validation import read_effect
-from hailridge.runs.pool import Job, Pool
+from hailridge.runs.pool import PATIENCE, Job, Pool
 from hailridge.store.bakes import Bakes, bake_key
 from hailridge.store.library import Library, NotFound
 from hailridge.store.tables import TrialRow
@@ -112,7 +112,8 @@ class Runs:
                     self._active[lane] = job
                 job.result.add_done_callback(lambda future: self._done(lane, job, future.result()))
             elif lane not in making:
-                self.pool.stop(lane)
+                # What it was at is no longer asked for, as after an undo.
+                self.pool.stop(lane, PATIENCE)
                 if present is not None and present.state == "done" and not ground:
                     self._remember(effect_id, row.bake_key, effect)
         return row, self.status(row.bake_key, effect) | {"provisional_from": ground[1] + 1 if ground else None}
