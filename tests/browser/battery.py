@@ -57,6 +57,8 @@ class Ground:
         self.added = isinstance(last, int)
         if self.added:
             del around[last]
+            # What is added comes last.
+            self.path = (*own.path[:-1], len(around))
             for source in self.document["sources"]:
                 # What stood there is not there yet.
                 source["shape"] = "ball" if source["shape"] == "mine" else source["shape"]
@@ -105,6 +107,8 @@ class Hand:
         title = info_of(ground.slot, ground.tag)["title"]
         if ground.item:
             self.page.locator(f'[data-item="{ground.item}"]').click(position={"x": 60, "y": 10})
+            # A menu that opens under the pointer would take what is there.
+            self.page.mouse.move(640, 2)
         if ground.slot == "amount":
             chip = self.chip(ground.path)
             chip.press("Enter")
@@ -134,18 +138,39 @@ class Hand:
         return self.page.locator(f'[data-at="{"/".join(map(str, path))}"] button').first
 
     def reach(self, ground: Ground, name: str) -> Locator:
-        """The chip of a field: in the sentence, or behind the dots at its end."""
+        """The chip of a field: in the sentence, behind the dots at its end, below the list of kinds, or among all values of its item."""
         chip = self.chip((*ground.path, name))
         if chip.count() == 0:
             title = info_of(ground.slot, ground.tag)["title"]
             scope = f'[data-item="{ground.item}"] ' if ground.item else ""
-            for more in self.page.locator(f'{scope}button[aria-label^="More of {title}:"], {scope}button[aria-label^="All values of"]').all():
+            own = f'[data-exchange="{"/".join(map(str, ground.path))}"]'
+            ways = f'{scope}button[aria-label^="More of {title}:"], {scope}{own}, {scope}button[aria-label^="All values of"]'
+            for more in self.page.locator(ways).all():
                 more.press("Enter")
                 if chip.count():
                     return chip
                 self.page.keyboard.press("Escape")
         assert chip.count(), f"'{name}' cannot be reached"
         return chip
+
+    def edit_in_box(self, field: Raw, path: Path, before: Any) -> Any:
+        """A field of an amount: its values are edited in one box, by their labels."""
+        self.chip(path).press("Enter")
+        box = self.page.locator("[data-radix-popper-content-wrapper]").first
+        box.wait_for()
+        if field["type"] == "formula":
+            return self.write(before)
+        row = box.locator("div", has_text=field["label"]).last.locator("xpath=..")
+        if field["type"] in ("number", "whole", "value"):
+            number = box.get_by_role("textbox", name=field["label"], exact=True).first
+            assert number.count(), f"no box is called '{field['label']}'"
+            number.focus()
+            shown = float(number.input_value())
+            share = "%" in (number.locator("xpath=..").inner_text()) and field.get("unit") != "percent"
+            wanted = another(shown, field.get("low"), field.get("high"), field["type"] == "whole")
+            self._typed(f"{wanted:g}%" if share else f"{wanted:g}")
+            return wanted / 100 if share else wanted
+        return self.edit(field, row.locator("button.chip").first, before)
 
     # ── Editing, by type; each returns what is to be saved, or a test of it ─────────────────────────────────────────────
 
@@ -191,7 +216,8 @@ class Hand:
         numbers = box.locator("input.tabular")
         numbers.first.focus()
         shown = float(numbers.first.input_value().replace("−", "-").replace("\u202f", "").replace(",", "") if "ever" not in numbers.first.input_value() else 3.0)
-        share = "%" in box.inner_text() and field.get("unit") != "percent"
+        # Beside a value stands its unit.
+        share = "%" in numbers.first.locator("xpath=..").inner_text() and field.get("unit") != "percent"
         low, high = (None if end is None else end * (100 if share else 1) for end in (field.get("low"), field.get("high")))
         wanted = another(shown, low, high, False)
         self._typed(f"{wanted:g}%" if share else f"{wanted:g}")
@@ -252,6 +278,8 @@ class Hand:
         """An entry of the menu that is open, by the arrows."""
         self.page.get_by_role("menuitem").first.wait_for()
         self.page.wait_for_function("document.activeElement.matches('[role=menuitem]')")
+        # Nobody goes on within the same tenth of a second.
+        self.page.wait_for_timeout(120)
         for _ in range(place):
             self.page.keyboard.press("ArrowDown")
         self.page.keyboard.press("Enter")
@@ -354,8 +382,7 @@ def check_in_page(ground: Ground, hand: Hand) -> Iterator[tuple[str, str]]:
         if isinstance(before, dict) and "keys" in before:
             continue
         try:
-            chip = hand.reach(ground, name)
-            wanted = hand.edit(field, chip, before)
+            wanted = hand.edit_in_box(field, ground.path, before) if ground.slot == "amount" else hand.edit(field, hand.reach(ground, name), before)
             close_all(hand.page)
             node = value_at(hand.saved(), ground.path)
             assert near(node[name], wanted), f"typed for {before!r}, {node[name]!r} was saved" + ("" if callable(wanted) else f", not {wanted!r}")

@@ -8,7 +8,7 @@ from typing import Any
 
 from hailridge.model.kind import Kind
 from tests.browser.battery import Ground, Hand, check_amounts, check_in_page
-from tests.browser.cases import BrowserCase
+from tests.browser.cases import PATIENCE, BrowserCase
 from tests.seeds import SEED, some
 from tests.sharing import post
 
@@ -27,6 +27,7 @@ LONGEST = 4000
 class Battery(BrowserCase):
     def opened(self, document: dict[str, Any]) -> Hand:
         made = post(f"{self.server.url}/api/effects", {"document": document})["id"]
+        self.page.set_default_timeout(PATIENCE)
         self.page.goto(f"{self.server.url}/effects/{made}")
         self.wait_computed()
         self.page.set_default_timeout(LONGEST)

@@ -36,7 +36,7 @@ LONG = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 2
 SHORT = document(count=10, clock={"duration": 0.5})
 
 
-PATIENCE = 60.0
+PATIENCE = 300.0
 """Seconds for which nothing may happen before something is taken never to happen: no test waits that long for what does."""
 
 

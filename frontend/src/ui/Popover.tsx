@@ -115,7 +115,7 @@ export function Popover({ trigger, children, label, wide, escapeRef, open, onOpe
           onOpenAutoFocus={(event) => {
             event.preventDefault();
             const box = event.currentTarget as HTMLElement;
-            (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input]`) ?? box).focus();
+            (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input], [cmdk-root]`) ?? box).focus();
           }}
           onCloseAutoFocus={unlessTaken}
           onEscapeKeyDown={(event) => escapeRef?.current?.() && event.preventDefault()}

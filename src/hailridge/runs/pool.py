@@ -153,7 +153,10 @@ class Pool:
         return job
 
     def stop(self, owner: str, grace: float = GRACE) -> bool:
-        """Stop what runs or waits for an owner: asked first, and ended if it does not listen within `grace` (s). Returns whether there was anything."""
+        """Stop what runs or waits for an owner: asked first, and ended if it does not listen within `grace` (s).
+
+        Returns whether there was anything.
+        """
         with self._lock:
             dropped, running = self._withdraw(owner, grace)
         _drop(dropped)
