@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 from tests.support import Document, document, rule
 
-from benchmarks.figures import Client, Figure, computed, served, size, turns
+from benchmarks.figures import Client, Figure, computed, delivered, served, size, turns
 from hailridge.core.scene.around import LIST, around
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.state.separating import push_apart
@@ -141,8 +141,7 @@ def rime() -> Iterator[Figure]:
                 start = time.perf_counter()
                 asked = {"document": whole, "frame": 24, **({"onward": ground} if name == "onward" else {})}
                 trial = client.json(f"/api/effects/{effect}/trials", asked)["id"]
-                while len(client.get(f"/api/trials/{trial}/frames/24?wait=5")) < 1_000_000:
-                    time.sleep(0.005)
+                delivered(client, trial, 24, 1_000_000)
                 times.append(time.perf_counter() - start)
     for name, goal in (("onward", 400.0), ("exact", 2000.0)):
         took = median(seconds[name][1:]) * 1000

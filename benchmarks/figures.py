@@ -122,3 +122,10 @@ def computed(client: Client, effect: str, document: Any, frame: int) -> str:
     while client.json(f"/api/trials/{trial}")["computed"] <= frame:
         time.sleep(0.004)
     return trial
+
+
+def delivered(client: Client, trial: str, frame: int, least: int) -> bytes:
+    """A frame of a trial as soon as it is there: at least so many bytes, where a word that it is not yet has fewer."""
+    while len(block := client.get(f"/api/trials/{trial}/frames/{frame}?wait=3")) <= least:
+        time.sleep(0.002)
+    return block
