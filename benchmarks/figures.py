@@ -102,18 +102,18 @@ class Client:
         self.url = url
 
     def get(self, path: str) -> bytes:
-        body: bytes = urllib.request.urlopen(self.url + path, timeout=30).read()
+        body: bytes = urllib.request.urlopen(self.url + path, timeout=120).read()
         return body
 
     def post(self, path: str, body: Any) -> bytes:
         request = urllib.request.Request(self.url + path, json.dumps(body).encode(), {"Content-Type": "application/json"})
-        answer: bytes = urllib.request.urlopen(request, timeout=30).read()
+        answer: bytes = urllib.request.urlopen(request, timeout=120).read()
         return answer
 
     def json(self, path: str, body: Any = None, method: str | None = None) -> Any:
         data = None if body is None else json.dumps(body).encode()
         request = urllib.request.Request(self.url + path, data, {"Content-Type": "application/json"}, method=method)
-        return json.loads(urllib.request.urlopen(request, timeout=30).read())
+        return json.loads(urllib.request.urlopen(request, timeout=120).read())
 
 
 def computed(client: Client, effect: str, document: Any, frame: int) -> str:

@@ -78,6 +78,7 @@ def drawing() -> Iterator[Figure]:
     with served() as server, browsing() as browser:
         client = Client(server.url)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(120_000)
         pieces = (("100 000 discs on a ramp", discs(size(100_000)), 24, 60.0), ("2 000 trails of 300 points", trails(size(2_000)), 330, 250.0))
         for what, raw, last, goal in pieces:
             effect = client.json("/api/effects", {"document": raw})["id"]
@@ -105,6 +106,7 @@ def pictures() -> Iterator[Figure]:
     """A finished picture at 1280 × 720, sixteen samples, of the signal flare; headless, software rendering."""
     with served() as server, browsing() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(120_000)
         page.goto(server.url)
         page.get_by_role("heading", name="Signal flare").click()
         page.get_by_text("all frames computed").wait_for(timeout=120_000)

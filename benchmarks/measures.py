@@ -131,6 +131,7 @@ def first_picture() -> Iterator[Figure]:
                 # The workers load their kernels while a person is still looking at the library.
                 time.sleep(2.5)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.set_default_timeout(120_000)
                 page.goto(server.url)
                 page.get_by_role("heading", name="Hail on the tin roof").wait_for()
                 start = time.perf_counter()

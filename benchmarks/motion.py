@@ -192,6 +192,7 @@ def live_tuning() -> Iterator[Figure]:
 def _on_the_stage(url: str, effect: str) -> Figure:
     with browsing() as browser:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(120_000)
         page.goto(f"{url}/effects/{effect}")
         page.get_by_text("all frames computed").wait_for()
         page.get_by_test_id("frame").fill("24")

@@ -73,6 +73,7 @@ def page_weight_and_speed() -> Iterator[Figure]:
         weights: dict[str, float] = {}
         for _ in range(turns(5)):
             page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page.set_default_timeout(120_000)
             page.add_init_script(WELCOMED)
             page.add_init_script(READY)
             page.goto(server.url)
@@ -143,6 +144,7 @@ def table_speed() -> Iterator[Figure]:
     crowd = document(rule({"kind": "gravity"}), count=size(100_000), speed={"kind": "spread", "value": 2.0, "spread": 1.0}, clock={"duration": 0.2})
     with served() as server, browsing() as browser:
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.set_default_timeout(120_000)
         page.add_init_script(WELCOMED)
         body = json.dumps({"document": crowd}).encode()
         request = urllib.request.Request(f"{server.url}/api/effects", body, {"Content-Type": "application/json"})
@@ -181,6 +183,7 @@ def formula_on_the_stage() -> Iterator[Figure]:
     raw = document(rule(lines, id="write", label="Write"), count=size(10_000), speed=speed, clock={"duration": 1.0})
     with served() as server, browsing() as browser:
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.set_default_timeout(120_000)
         page.add_init_script(WELCOMED)
         request = urllib.request.Request(f"{server.url}/api/effects", json.dumps({"document": raw}).encode(), {"Content-Type": "application/json"})
         page.goto(f"{server.url}/effects/{json.load(urllib.request.urlopen(request))['id']}")
