@@ -278,10 +278,13 @@ class Hand:
         """An entry of the menu that is open, by the arrows."""
         self.page.get_by_role("menuitem").first.wait_for()
         self.page.wait_for_function("document.activeElement.matches('[role=menuitem]')")
-        # Nobody goes on within the same tenth of a second.
-        self.page.wait_for_timeout(120)
-        for _ in range(place):
+        wanted = self.page.get_by_role("menuitem").nth(place)
+        for _ in range(3 * self.page.get_by_role("menuitem").count()):
+            # Down until it is there, as one does who looks.
+            if wanted.evaluate("(entry) => entry === document.activeElement"):
+                break
             self.page.keyboard.press("ArrowDown")
+            self.page.wait_for_timeout(30)
         self.page.keyboard.press("Enter")
 
     def _formula(self, field: Raw, chip: Locator, before: Any) -> Any:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import faulthandler
 import json
 import os
+import signal
 import sys
 import time
 import traceback
@@ -122,5 +123,7 @@ def main(asked: TextIO, told: TextIO, trace: TextIO) -> None:
 
 if __name__ == "__main__":
     os.nice(int(sys.argv[4]))
+    # A shell that runs in the background has its children ignore Ctrl+C; servers that are tested must not.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     with os.fdopen(int(sys.argv[1])) as asked, os.fdopen(int(sys.argv[2]), "w") as told, open(sys.argv[3], "w") as trace:
         main(asked, told, trace)
