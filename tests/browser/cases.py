@@ -53,7 +53,7 @@ class BrowserCase(unittest.TestCase):
         self.assertEqual(self.errors, [])
 
     def new_page(self) -> Page:
-        page = self.browser.new_context(viewport={"width": 1280, "height": 800}, device_scale_factor=0.5).new_page()
+        page = self.browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
         # The hints of a first visit have a story of their own.
         page.add_init_script(WELCOMED)
         page.set_default_timeout(PATIENCE)
