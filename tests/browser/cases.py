@@ -131,7 +131,7 @@ class BrowserCase(unittest.TestCase):
         return int(found[1]) if found else -1
 
     def until(self, truth: Any, what: str) -> None:
-        for _ in range(300):
+        for _ in range(PATIENCE // 100):
             if truth():
                 return
             self.page.wait_for_timeout(100)
