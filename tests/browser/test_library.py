@@ -16,6 +16,7 @@ from typing import Any
 from playwright.sync_api import Page, expect
 
 from tests.browser.cases import PATIENCE, BrowserCase
+from tests.sharing import post
 from tests.support import compare, document, rule
 
 HEAVY = document(
@@ -44,9 +45,7 @@ class Library(BrowserCase):
         self.page.get_by_role("menuitem", name=entry).click()
 
     def made(self, raw: dict[str, Any]) -> str:
-        body = json.dumps({"document": raw}).encode()
-        request = urllib.request.Request(f"{self.server.url}/api/effects", body, {"Content-Type": "application/json"})
-        identifier: str = json.load(urllib.request.urlopen(request))["id"]
+        identifier: str = post(f"{self.server.url}/api/effects", {"document": raw})["id"]
         return identifier
 
     def told(self) -> dict[str, int]:
