@@ -375,7 +375,6 @@ class Stories(LooksCase):
         page.keyboard.press("Control+z")
         self.until(lambda: "(1.9, 2.1, 5.4)" in score.inner_text(), "and is back")
         # One clicks what one sees: the picture of the view before is replaced by the processor alone, in its own time.
-        page.wait_for_timeout(4000)
         self.until(
             lambda: page.get_by_test_id("picture").get_attribute("data-sampled") == "16", "and is drawn"
         )
@@ -384,7 +383,7 @@ class Stories(LooksCase):
         for _ in range(6):
             # While the processor draws, a click can come between two pictures and meet nothing: one clicks again.
             page.mouse.click(canvas["x"] + canvas["width"] * across, canvas["y"] + canvas["height"] * down)
-            page.wait_for_timeout(4000)
+            page.wait_for_timeout(1500)
             if "sharp at" in score.inner_text():
                 break
         self.until(lambda: "sharp at" in score.inner_text(), "focused")

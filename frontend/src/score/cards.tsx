@@ -125,13 +125,13 @@ export function Card(props: CardProps) {
       </div>
       <span ref={edge} className="absolute right-2 top-[2px] flex h-[22px] items-center">
         {/* Their room is always there: nothing may re-wrap under the pointer. */}
-        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[72px]" : ""}`}>
+        <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[74px]" : ""}`}>
           {behind && (
             <span className="absolute inset-0 flex items-center justify-end group-focus-within/card:opacity-0 group-hover/card:opacity-0">
               {behind}
             </span>
           )}
-          <span className="relative flex opacity-0 group-focus-within/card:opacity-100 group-hover/card:opacity-100">
+          <span className="relative flex gap-px opacity-0 group-focus-within/card:opacity-100 group-hover/card:opacity-100">
             {buttons}
             {!buttons && <AllValues info={info} node={item} path={path} label={name} />}
             <Menu

@@ -92,6 +92,8 @@ export function PictureView() {
     const { hidden: without, playing: moving } = session.state;
     const { shown: now } = run.state;
     if (!now || !engine.current) return;
+    // What stands there until the next is drawn is another picture: none of this one's samples are there yet.
+    setSampled(0);
     const shot = await shotOf(
       session,
       now.trial,
