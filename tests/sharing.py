@@ -79,6 +79,10 @@ def application() -> TestClient:
 
 def application_of_its_own(token: str | None = None) -> tuple[TestClient, Callable[[], None]]:
     """The same for one class, and what ends it."""
+    from hailridge.runs import forking
+
+    # Workers load beside what is loaded here.
+    forking.begin()
     from fastapi.testclient import TestClient
 
     from hailridge.commands.serving import seed_demos

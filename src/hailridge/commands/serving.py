@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
+import signal
 import socket
-from contextlib import suppress
 from pathlib import Path
 
 from hailridge.commands.errors import CommandError
@@ -35,6 +35,7 @@ def serve(data: Path, host: str, port: int, token: str | None, allowed: list[str
 
 
 def _serve(data: Path, listening: socket.socket, host: str, token: str | None, allowed: list[str], demo: bool) -> None:
+    from hailridge.runs import forking
     from hailridge.store.claim import Claim
     from hailridge.store.database import Database
 
@@ -44,6 +45,8 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
     claim = Claim(data, address)
     try:
         Database(data).close()
+        # Workers load beside what is loaded here.
+        forking.begin()
         # What computes takes seconds to load; that the folder cannot be used is known by now.
         import typer
         import uvicorn
@@ -61,11 +64,11 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
         if not ready_file().exists():
             typer.echo("Compiling the kernels, once, in about a minute…")
             warm()
+        server = uvicorn.Server(uvicorn.Config(application, log_level="warning", ws_per_message_deflate=False))
+        # Ctrl+C is how a server is told to end; an exception in the middle of its beginning would leave a traceback.
+        signal.signal(signal.SIGINT, lambda *_: setattr(server, "should_exit", True))
         typer.echo(f"Hailridge is at {address}" + (f"/?token={token}" if token else ""))
-        config = uvicorn.Config(application, log_level="warning", ws_per_message_deflate=False)
-        # Ctrl+C is how a server is told to end.
-        with suppress(KeyboardInterrupt):
-            uvicorn.Server(config).run(sockets=[listening])
+        server.run(sockets=[listening])
     finally:
         claim.let_go()
 

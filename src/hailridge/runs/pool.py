@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import itertools
-import multiprocessing as mp
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from hailridge.runs import forking
 from hailridge.runs.worker import work
 
 Listener = Callable[[dict[str, Any]], None]
@@ -72,49 +73,62 @@ class Job:
 
 
 class Worker:
-    """One process and the thread that listens to it."""
+    """One process and the thread that starts it and listens to it."""
 
     def __init__(self, pool: Pool) -> None:
         self.pool = pool
         self.job: Job | None = None
-        context = mp.get_context("spawn")
+        context = forking.context()
         self.cancel = context.Value("q", 0, lock=False)
-        self.connection, theirs = context.Pipe()
-        self.process = context.Process(target=work, args=(theirs, self.cancel, str(pool.folder)), daemon=True)
-        self.process.start()
-        theirs.close()
+        self.connection, self._theirs = context.Pipe()
+        self.process = context.Process(target=work, args=(self._theirs, self.cancel, str(pool.folder)), daemon=True)  # type: ignore[attr-defined]
         self.ready = threading.Event()
+        self._ended = False
+        # Starting it waits until what it is a copy of has loaded; nobody else waits for that.
         threading.Thread(target=self._listen, daemon=True).start()
 
     def start(self, job: Job) -> None:
+        """Give it a job, now or as soon as it is ready. Needs the pool's lock."""
         self.job = job
         job.heard = job.began = time.monotonic()
         # What was told to an earlier job is over; one that goes on has an old number.
         self.cancel.value = 0
-        try:
+        if self.ready.is_set():
+            self._send(job)
+
+    def became_ready(self) -> None:
+        """It can be given work from now on, and gets what it was meant for. Needs the pool's lock."""
+        self.ready.set()
+        if self.job is not None:
+            self._send(self.job)
+
+    def _send(self, job: Job) -> None:
+        # Where the connection is broken, the listener sees it too and reports the job as lost.
+        with suppress(OSError, ValueError):
             self.connection.send({"number": job.number, **job.message})
-        except (OSError, ValueError):
-            # The listener sees the broken connection too and reports the job as lost.
-            return
 
     def end(self) -> None:
         """End the process at once, in the middle of whatever it does; the listener hears of it."""
-        self.process.kill()
+        self._ended = True
+        if self.process.pid is not None:
+            self.process.kill()
 
     def _listen(self) -> None:
-        while True:
-            try:
+        try:
+            self.process.start()
+            self._theirs.close()
+            if self._ended:
+                self.process.kill()
+            while True:
                 message = self.connection.recv()
-            except (EOFError, OSError):
-                self.pool.worker_lost(self)
-                return
-            if message["type"] == "ready":
-                self.ready.set()
-                self.pool.began(self)
-            elif message["type"] == "result":
-                self.pool.finished(self, message)
-            else:
-                self.pool.heard(self, message)
+                if message["type"] == "ready":
+                    self.pool.loaded(self)
+                elif message["type"] == "result":
+                    self.pool.finished(self, message)
+                else:
+                    self.pool.heard(self, message)
+        except (EOFError, OSError):
+            self.pool.worker_lost(self)
 
 
 class Pool:
@@ -255,6 +269,12 @@ class Pool:
         worker = Worker(self)
         self.workers.append(worker)
         return worker
+
+    def loaded(self, worker: Worker) -> None:
+        """A worker can be given work."""
+        with self._lock:
+            worker.became_ready()
+            self.began(worker)
 
     def began(self, worker: Worker) -> None:
         """A warm worker has something to do, or one with something to do has become warm: from now on its time counts."""
