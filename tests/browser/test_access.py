@@ -11,31 +11,35 @@ from tests.seeds import NIGHT, drawer
 
 DEMO = "Hail on the tin roof"
 RULES = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}"
+CONTRAST = "{runOnly: {type: 'rule', values: ['color-contrast']}}"
+"""All that another tone changes."""
 OVER = "[role=dialog], [role=menu]"
 """What opens over the page."""
+LENS = "[data-testid=lens]"
+"""What changes in it changes nothing around it."""
 
 
 class Access(BrowserCase):
-    def faults(self, where: str, within: str | None = None) -> list[str]:
-        """What axe-core finds in the page, or in what lies over it: with the rule, the place and why."""
+    def faults(self, where: str, within: str | None = None, rules: str = RULES) -> list[str]:
+        """What axe-core finds in the page, or in a part of it: with the rule, the place and why."""
         page = self.page
         if not page.evaluate("'axe' in window"):
             page.evaluate(AXE.read_text())
         found = page.evaluate(
-            f"async (what) => (await axe.run(what ?? document, {RULES})).violations", within
+            f"async (what) => (await axe.run(what ?? document, {rules})).violations", within
         )
         return [
             f"{where}: {entry['id']} {entry['nodes'][0]['target']} {entry['nodes'][0]['failureSummary'][:160]}"
             for entry in found
         ]
 
-    def both_tones(self, where: str) -> list[str]:
+    def both_tones(self, where: str, within: str | None = None) -> list[str]:
         found = []
-        for tone in ("dark", "light"):
+        for tone, rules in (("dark", RULES), ("light", CONTRAST)):
             self.page.evaluate("(tone) => { document.documentElement.dataset.tone = tone }", tone)
             # Colours that change little by little have arrived.
             self.page.wait_for_timeout(250)
-            found += self.faults(f"{where}, {tone}")
+            found += self.faults(f"{where}, {tone}", within, rules)
         self.page.evaluate("document.documentElement.dataset.tone = 'dark'")
         return found
 
@@ -99,12 +103,12 @@ class Access(BrowserCase):
         for part in ("Probe", "Charts", "Advisories", "Guide"):
             self.lens(part)
             page.wait_for_timeout(1200)
-            found += self.both_tones(part)
+            found += self.both_tones(part, LENS)
         self.lens("Charts")
         for chart in ("Values", "Between", "Time"):
             page.get_by_test_id("lens").get_by_role("button", name=chart, exact=True).click()
             page.wait_for_timeout(900)
-            found += self.both_tones(f"charts of {chart}")
+            found += self.both_tones(f"charts of {chart}", LENS)
         page.evaluate("document.activeElement.blur()")
         for key, what in (("u", "what each item costs"), ("k", "no dials yet")):
             page.keyboard.press(key)
