@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 from tests.support import Document, document, rule
 
-from benchmarks.figures import Client, Figure, computed, delivered, served, size, turns
+from benchmarks.figures import Client, Figure, computed, delivered, served, size, thinned, turns
 from hailridge.core.scene.around import LIST, around
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.state.separating import push_apart
@@ -131,7 +131,7 @@ def rime() -> Iterator[Figure]:
     with served() as server:
         client = Client(server.url)
         effect = next(each["id"] for each in client.json("/api/effects") if each["name"] == "Rime in the gaps")
-        whole = client.json(f"/api/effects/{effect}")["document"]
+        whole = thinned(client.json(f"/api/effects/{effect}")["document"])
         ground = computed(client, effect, whole, 95)
         threshold = whole["rules"][0]["condition"]["conditions"][1]["threshold"]
         seconds: dict[str, list[float]] = {"onward": [], "exact": []}
@@ -141,7 +141,7 @@ def rime() -> Iterator[Figure]:
                 start = time.perf_counter()
                 asked = {"document": whole, "frame": 24, **({"onward": ground} if name == "onward" else {})}
                 trial = client.json(f"/api/effects/{effect}/trials", asked)["id"]
-                delivered(client, trial, 24, 1_000_000)
+                delivered(client, trial, 24, size(1_000_000))
                 times.append(time.perf_counter() - start)
     for name, goal in (("onward", 400.0), ("exact", 2000.0)):
         took = median(seconds[name][1:]) * 1000

@@ -15,7 +15,7 @@ import trimesh
 from tests.runs.test_runs import HEAVY, SHORT
 from tests.support import document, rule
 
-from benchmarks.figures import Client, Figure, served, timed, turns
+from benchmarks.figures import Client, Figure, pause, served, thinned, timed, turns
 from benchmarks.measures import DEMO, elapsed
 from hailridge import demo
 from hailridge.formats.meshes import notes_on, read_mesh
@@ -40,7 +40,7 @@ def busy() -> Iterator[Figure]:
         stops, waits = [], []
         for number in range(turns(4, 1)):
             heavy = [made(client, HEAVY | {"clock": {"duration": 60.0, "seed": 10 * number + n}}) for n in range(2)]
-            time.sleep(2.5)
+            pause(2.5)
             start = time.perf_counter()
             _effect, trial = made(client, SHORT | {"clock": {"duration": 0.5, "seed": number}})
             until(client, trial, "done")
@@ -51,7 +51,7 @@ def busy() -> Iterator[Figure]:
                 until(client, trial, "stopped")
                 stops.append(time.perf_counter() - start)
             # Processes that were ended are replaced meanwhile.
-            time.sleep(4)
+            pause(4)
     told = f"in the middle of a step of many seconds, over HTTP; slowest {max(stops) * 1000:.0f} ms"
     yield Figure("stop", median(stops) * 1000, "ms", 100.0, "lower", told)
     told = f"all 13 frames; slowest {max(waits):.1f} s"
@@ -83,7 +83,7 @@ def disk() -> Iterator[Figure]:
     """What 37 edits of the hail demo leave behind, against one run of it."""
     with served() as server:
         client = Client(server.url)
-        raw = demo.document(DEMO)
+        raw = thinned(demo.document(DEMO))
         effect, trial = made(client, raw)
         until(client, trial, "done")
         one = client.json("/api/storage")["frames"]
@@ -91,7 +91,7 @@ def disk() -> Iterator[Figure]:
             raw["clock"]["seed"] = seed + 100
             trial = client.json(f"/api/effects/{effect}/trials", {"document": raw})["id"]
             until(client, trial, "done")
-        time.sleep(8)
+        pause(8)
         after = client.json("/api/storage")["frames"]
     told = f"{after / 1e6:.0f} MB, one run {one / 1e6:.0f} MB"
     yield Figure("disk after 37 edits of the hail demo, in runs of it", after / one, "×", 8.0, "lower", told, after / one)

@@ -30,6 +30,20 @@ def turns(number: int, least: int = 2) -> int:
     return min(number, least) if TINY else number
 
 
+def pause(seconds: float) -> None:
+    """Wait until the machine has come to rest."""
+    time.sleep(0.1 if TINY else seconds)
+
+
+def thinned(raw: Any) -> Any:
+    """A document of the demos; with few particles where it is only to be seen that it works."""
+    for source in raw["sources"] if TINY else ():
+        emission = source["emission"]
+        for name in emission.keys() & {"count", "rate"}:
+            emission[name] = max(1, emission[name] // 50)
+    return raw
+
+
 @contextmanager
 def served() -> Iterator[Server]:
     """A server of its own, with the demos."""

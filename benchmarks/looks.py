@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from tests.support import document, moment_of, rule
 
-from benchmarks.figures import TINY, Client, Figure, browsing, computed, served, size
+from benchmarks.figures import TINY, Client, Figure, browsing, computed, pause, served, size
 from hailridge.core.looking.observe import layers
 
 ROOM = {"kind": "box", "id": "room", "label": "Room", "size": [4.0, 4.0, 4.0]}
@@ -95,7 +95,7 @@ def drawing() -> Iterator[Figure]:
             page.get_by_test_id("frame").fill(str(last))
             page.get_by_test_id("frame").press("Enter")
             page.locator(f'[data-testid=stage][data-frame="{last}"]').wait_for(timeout=60_000)
-            time.sleep(2)
+            pause(2)
             rate = page.evaluate(TURNING)
             told = "reported: drawn by the processor, there is no graphics card here"
             yield Figure(f"turning the stage with {what}", rate, "pictures/s", None, "higher", told)

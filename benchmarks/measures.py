@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.figures import TINY, Client, Figure, browsing, computed, served, size, timed, turns
+from benchmarks.figures import TINY, Client, Figure, browsing, computed, pause, served, size, thinned, timed, turns
 from benchmarks.workload import small
 from hailridge import demo
 from hailridge.core.kernels import threads
@@ -26,10 +26,10 @@ DEMO = "hail-on-the-tin-roof"
 
 def hail_speed() -> Iterator[Figure]:
     """The hail demo against real time, and what of it is shards."""
-    effect = read_effect(demo.document(DEMO))
+    effect = read_effect(thinned(demo.document(DEMO)))
     made = Simulation(effect, demo.assets())
     frames = list(made.frames())
-    assert len(frames) == 121 and frames[-1].population[2] > 5000
+    assert len(frames) == 121 and frames[-1].population[2] > size(5000)
     seconds = timed(lambda: list(Simulation(effect, demo.assets()).frames()))
     told = f"{made.moment.particles.next_id:,} particles born in 120 frames; real time is 5 s"
     yield Figure("hail demo, faster than real time", 5.0 / seconds, "×", 8.0, "higher", told, 5.0 / seconds, in_time=True)
@@ -84,14 +84,14 @@ def serving() -> Iterator[Figure]:
         client = Client(server.url)
         yield Figure("warm start to serving", server.seconds, "s", 3.0, "lower", "process start to first answer, demos put into the library")
         effect = next(entry["id"] for entry in client.json("/api/effects") if entry["name"] == "Hail on the tin roof")
-        document = client.json(f"/api/effects/{effect}")["document"]
+        document = thinned(client.json(f"/api/effects/{effect}")["document"])
         computed(client, effect, document, 120)
         edits = []
         for value in (8.0, 9.9, 10.4, 11.2, 12.0):
             document["rules"][2]["condition"]["threshold"]["value"] = value
             start = time.perf_counter()
             trial = computed(client, effect, document, 48)
-            assert len(client.get(f"/api/trials/{trial}/frames/48")) > 10_000
+            assert len(client.get(f"/api/trials/{trial}/frames/48")) > size(10_000)
             edits.append(time.perf_counter() - start)
         yield Figure("an edit: frame 48 exact again", median(edits) * 1000, "ms", 500.0, "lower", "asked until delivered, over HTTP")
         trial = computed(client, effect, document, 120)
@@ -129,7 +129,7 @@ def first_picture() -> Iterator[Figure]:
         for _ in range(turns(3, 1)):
             with served() as server:
                 # The workers load their kernels while a person is still looking at the library.
-                time.sleep(2.5)
+                pause(2.5)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.set_default_timeout(120_000)
                 page.goto(server.url)
