@@ -222,6 +222,7 @@ class Story(BrowserCase):
         self.wait_computed()
         page.keyboard.press("r")
         mine = self.rule("New rule")
+        self.settled()
         mine.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("birth")
         page.get_by_role("option", name="give birth").click()

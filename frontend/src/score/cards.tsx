@@ -123,7 +123,7 @@ export function Card(props: CardProps) {
         {off && <span className="mr-2 text-xs text-soft">off</span>}
         {children ?? <Sentence info={info} node={item} path={path} whole />}
       </div>
-      <span ref={edge} className="absolute right-2 top-[2px] flex h-[22px] items-center">
+      <span ref={edge} className="absolute right-2 top-[2px] z-[1] flex h-[22px] items-center">
         {/* Their room is always there: nothing may re-wrap under the pointer. */}
         <span className={`relative flex h-5 items-center justify-end ${buttons ? "min-w-[74px]" : ""}`}>
           {behind && (

@@ -28,7 +28,7 @@ export function PictureView() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const engine = useRef<{ renderer: PictureRenderer; controls: OrbitControls; camera: PerspectiveCamera } | null>(null);
   const [room, setRoom] = useState<[number, number]>([0, 0]);
-  const [sampled, setSampled] = useState(0);
+  const [drawn, setDrawn] = useState<{ of: Effect | null; samples: number }>({ of: null, samples: 0 });
   const [asking, setAsking] = useState(false);
   const [failed, setFailed] = useState("");
   const effect = useStudio((state) => state.document);
@@ -38,6 +38,8 @@ export function PictureView() {
   const shapes = useRun((state) => state.shapes);
   const { clips } = useApp();
   const making = useStore(clips.store, (state) => state.making !== null);
+  // What stands there until the next is drawn is another picture: none of this one's samples are there yet.
+  const sampled = drawn.of === effect ? drawn.samples : 0;
   const picture = effect?.picture;
   const own = picture?.camera === "own";
   const ratio = ratioOf(effect);
@@ -58,7 +60,7 @@ export function PictureView() {
   const looking = useRef(false);
   const silent = useRef(false);
   const refresh = useCallback(
-    (only = Infinity) => {
+    (only = Infinity, of = session.state.document) => {
       const mine = ++turn.current;
       let shownAt = 0.5;
       const step = () => {
@@ -79,21 +81,19 @@ export function PictureView() {
         if (renderer.sampled >= goal || renderer.sampled >= 2 * shownAt) {
           renderer.show();
           shownAt = renderer.sampled;
-          setSampled(renderer.sampled);
+          setDrawn({ of, samples: renderer.sampled });
         }
         if (renderer.sampled < goal) requestAnimationFrame(step);
       };
       requestAnimationFrame(step);
     },
-    [clips],
+    [clips, session],
   );
 
   const update = useCallback(async () => {
-    const { hidden: without, playing: moving } = session.state;
+    const { document: of, hidden: without, playing: moving } = session.state;
     const { shown: now } = run.state;
     if (!now || !engine.current) return;
-    // What stands there until the next is drawn is another picture: none of this one's samples are there yet.
-    setSampled(0);
     const shot = await shotOf(
       session,
       now.trial,
@@ -113,7 +113,7 @@ export function PictureView() {
       controls.update();
       silent.current = false;
     }
-    refresh(moving ? (drawnInSoftware ? 1 : 4) : Infinity);
+    refresh(moving ? (drawnInSoftware ? 1 : 4) : Infinity, of);
   }, [refresh, run, session]);
 
   useEffect(() => {
