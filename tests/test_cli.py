@@ -80,27 +80,46 @@ class CommandLine(unittest.TestCase):
 
     def test_simulate_says_what_is_wrong(self) -> None:
         out = str(self.folder / "x.csv")
-        for arguments, words in (
-            (("--out", "x.abc"), "no known kind"),
-            (("--out", ".csv"), "no known kind"),
-            (("--out", out, "--frames", "9:2"), "not in order; write the first one first, such as 2:9"),
-            (("--out", out, "--frames", "a:b"), "no range of frames; write A:B"),
-            (("--out", out, "--frames", ":"), "no range of frames"),
-            (("--out", out, "--frames", "0:99999"), "there is no frame 99999: the effect has frames 0 to"),
-            (("--out", out, "--set", "nothing"), "does not say what to set to what"),
-            (("--out", out, "--set", "rules.99.label=x"), "rules has entries 0 to"),
-            (("--out", out, "--set", "name.first=x"), "name is a value and has nothing called 'first'"),
-            (("--out", out, "--set", "clock.durration=2"), "did you mean 'duration'"),
-            (("--out", out, "--set", "clock.duration=long"), "clock, duration"),
-            (("--out", str(self.folder / "none" / "x.csv")), "there is no folder"),
-            (("--out", str(self.folder / "none" / "x.usdc")), "there is no folder"),
-            (("--out", str(self.folder / "none" / "x.parquet")), "there is no folder"),
+        for code, arguments, words in (
+            # 2: it is to be typed otherwise; 1: it could not be done.
+            (2, ("--out", "x.abc"), "no known kind"),
+            (2, ("--out", ".csv"), "no known kind"),
+            (2, ("--out", out, "--frames", "9:2"), "not in order; write the first one first, such as 2:9"),
+            (2, ("--out", out, "--frames", "a:b"), "no range of frames; write A:B"),
+            (2, ("--out", out, "--frames", ":"), "no range of frames"),
+            (2, ("--out", out, "--frames", "0:99999"), "there is no frame 99999: the effect has frames 0 to"),
+            (2, ("--out", out, "--seed", "-3"), "there is no seed -3; seeds go from 0 to"),
+            (2, ("--out", out, "--set", "nothing"), "does not say what to set to what"),
+            (2, ("--out", out, "--set", "rules.99.label=x"), "rules has entries 0 to"),
+            (2, ("--out", out, "--set", "name.first=x"), "name is a value and has nothing called 'first'"),
+            (1, ("--out", out, "--set", "clock.durration=2"), "did you mean 'duration'"),
+            (1, ("--out", out, "--set", "clock.duration=long"), "clock, duration"),
+            (1, ("--out", str(self.folder / "none" / "x.csv")), "there is no folder"),
+            (1, ("--out", str(self.folder / "none" / "x.usdc")), "there is no folder"),
+            (1, ("--out", str(self.folder / "none" / "x.parquet")), "there is no folder"),
         ):
             with self.subTest(words=words, arguments=arguments):
                 done = asked("simulate", "starter", *arguments)
-                self.assertEqual(done.exit_code, 1, done.output)
+                self.assertEqual(done.exit_code, code, done.output)
                 self.assertIn(words, " ".join(done.output.split()))
         self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_wrong_name_is_told_before_anything_is_loaded(self) -> None:
+        for arguments in (("simulate", "hale", "--out", "x.csv"), ("check", "hale"), ("--help",), ("simulate", "--help")):
+            said = subprocess.run([sys.executable, "-X", "importtime", "-m", "hailridge.cli", *arguments], capture_output=True, text=True, cwd=self.folder)
+            loaded = {line.rsplit("|", 1)[1].strip() for line in said.stderr.splitlines() if line.startswith("import time:")}
+            self.assertTrue(loaded, said.stderr[-300:])
+            self.assertEqual({"numpy", "numba", "hailridge.model", "hailridge.core"} & loaded, set(), arguments)
+
+    def test_dials_of_numbers_take_numbers(self) -> None:
+        from hailridge.commands.errors import AskedWrongly
+        from hailridge.commands.loading import set_value
+
+        raw = document() | {"dials": [{"id": "pace", "label": "Pace", "type": "number", "value": 1.0}]}
+        with self.assertRaisesRegex(AskedWrongly, "'Pace' takes a number, not 'abc'"):
+            set_value(raw, "Pace=abc")
+        set_value(raw, "Pace=2.5")
+        self.assertEqual(raw["dials"][0]["value"], 2.5)
 
     def test_text_is_set_as_text(self) -> None:
         from hailridge.commands.loading import set_value
@@ -196,7 +215,7 @@ class CommandLine(unittest.TestCase):
 
     def test_serving_beyond_this_machine_needs_a_token(self) -> None:
         done = asked("serve", "--host", "0.0.0.0", "--data", str(self.folder))
-        self.assertEqual((done.exit_code, "needs a token" in done.output), (1, True))
+        self.assertEqual((done.exit_code, "needs a token" in done.output), (2, True))
 
 
 if __name__ == "__main__":

@@ -35,7 +35,7 @@ INTERRUPTED = 130
 
 @contextmanager
 def _told() -> Iterator[None]:
-    """What cannot be done is told in red, and is exit code 1."""
+    """What cannot be done is told in red, and is exit code 1; what was asked wrongly, 2."""
     from hailridge.commands.errors import CommandError
 
     try:
@@ -43,7 +43,7 @@ def _told() -> Iterator[None]:
     except CommandError as error:
         for line in error.lines:
             console.print(Text(line, style="red"), soft_wrap=True)
-        raise typer.Exit(1) from None
+        raise typer.Exit(error.code) from None
 
 
 def _version(wanted: bool) -> None:

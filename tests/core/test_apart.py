@@ -80,6 +80,64 @@ class Rounds(unittest.TestCase):
             np.testing.assert_array_equal(same, places.astype(np.float32))
 
 
+RATES = ((12.0, 1), (24.0, 1), (24.0, 4), (60.0, 1), (60.0, 3), (240.0, 1))
+"""Frames a second, and steps a frame."""
+
+
+def put(*places: tuple[float, float, float]) -> list[Document]:
+    """Rules that put particle after particle at its place as it is born."""
+    return [
+        rule({"kind": "set", "attribute": "position", "amount": list(place)}, id=f"p{k}", trigger="birth", condition=compare("number", "equal", float(k)))
+        for k, place in enumerate(places)
+    ]
+
+
+class Momentum(unittest.TestCase):
+    """Handbook mechanics: an inelastic touch leaves both at the speed of their common centre, at any rate and steps."""
+
+    def meeting(self, masses: tuple[float, float], frames: float, steps: int, **changes: Any) -> Any:
+        """A ball at 1 m/s meets one at rest; columns of the last frame, two seconds later."""
+        one, other = masses
+        given = rule(
+            {"kind": "set", "attribute": "velocity", "amount": [1.0, 0.0, 0.0]}, {"kind": "set", "attribute": "mass", "amount": one},
+            id="one", trigger="birth", condition=compare("number", "equal", 0.0),
+        )  # fmt: skip
+        heavy = rule({"kind": "set", "attribute": "mass", "amount": other}, id="other", trigger="birth", condition=compare("number", "equal", 1.0))
+        rules = [*put((0.0, 0.1, 0.0), (0.5, 0.1, 0.0)), given, heavy, rule({"kind": "push_apart"}, *changes.pop("actions", ()), id="apart")]
+        clock = {"frames_per_second": frames, "steps_per_frame": steps, "duration": 2.0}
+        raw = document(*rules, count=2, source={"radius": 0.1}, clock=clock, **changes)
+        return run(raw)[-1].columns
+
+    def test_both_end_at_the_common_speed(self) -> None:
+        for frames, steps in RATES:
+            for masses in ((1.0, 1.0), (1.0, 9.0), (9.0, 1.0)):
+                speeds = self.meeting(masses, frames, steps)["velocity"][:, 0]
+                common = masses[0] / sum(masses)
+                np.testing.assert_allclose(speeds, common, rtol=0.01, err_msg=f"{frames} × {steps}, {masses}")
+
+    def test_on_a_floor_as_in_the_air(self) -> None:
+        """A floor holds up what lies on it; along it, momentum stays."""
+        floor = {"kind": "plane", "id": "floor", "label": "Floor", "width": 9.0, "depth": 9.0}
+        actions = ({"kind": "bounce", "shape": "floor", "bounciness": 0.0, "friction": 0.0}, {"kind": "gravity"})
+        for frames, steps in RATES:
+            columns = self.meeting((1.0, 1.0), frames, steps, actions=actions, shapes=[floor])
+            np.testing.assert_allclose(columns["velocity"][:, 0], 0.5, rtol=0.01, err_msg=f"{frames} × {steps}")
+            np.testing.assert_allclose(columns["velocity"][:, 1], 0.0, atol=1e-3)
+
+    def test_the_centre_of_many_goes_straight_on(self) -> None:
+        for frames, steps in RATES:
+            source = {"shape": "box", "placement": {"kind": "inside"}, "radius": 0.09, "mass": {"kind": "spread", "value": 1.2, "spread": 0.8},
+                      "speed": {"kind": "spread", "value": 0.8, "spread": 0.6}, "direction": {"kind": "any"}}  # fmt: skip
+            box = {"kind": "box", "id": "box", "label": "Box", "size": [1.2, 1.2, 1.2]}
+            clock = {"frames_per_second": frames, "steps_per_frame": steps, "duration": 2.0}
+            found = run(document(rule({"kind": "push_apart"}, id="apart"), count=100, shapes=[box], source=source, clock=clock))
+            first, last = found[0].columns, found[-1].columns
+            masses = first["mass"].astype(float)[:, None]
+            middle = lambda columns, name, masses=masses: (masses * columns[name]).sum(axis=0) / masses.sum()  # noqa: E731
+            np.testing.assert_allclose(middle(last, "position"), middle(first, "position") + 2 * middle(first, "velocity"), atol=1e-3)
+            np.testing.assert_allclose(middle(last, "velocity"), middle(first, "velocity"), atol=1e-4)
+
+
 class InRules(unittest.TestCase):
     BOX: Document = {"kind": "box", "id": "box", "label": "Box", "size": [1.0, 1.0, 1.0], "position": [0.0, 0.5, 0.0]}
 

@@ -134,7 +134,26 @@ class Written(unittest.TestCase):
         amount = document(rule({"kind": "set", "attribute": "radius", "amount": formula("sqrt(id - 1.5)")}, id="set"), count=3)
         simulation = Simulation(read_effect(amount), MemoryAssets())
         self.assertTrue(np.isfinite(list(simulation.frames(3))[-1].columns["radius"]).all())
-        self.assertTrue(any("gives no number for particle 0" in finding.text for finding in simulation.findings))
+        self.assertTrue(any("gives no finite number for particle 0" in finding.text for finding in simulation.findings))
+
+    def test_what_is_infinite_is_left_out_wherever_it_is_written(self) -> None:
+        """Not 1e30, not 0: whoever it concerns keeps what it has, is named with the rule, and the others are written."""
+        infinite = "0.2 / (0 if id == 2 else 1)"
+        as_it_is = {"kind": "as_it_is", "quantity": {"kind": "formula", "text": infinite}}
+        for given in (formula(infinite), as_it_is, formula("sqrt(0.04 if id != 2 else -1)")):
+            for action in ({"kind": "set", "attribute": "radius", "amount": given}, {"kind": "add", "attribute": "radius", "amount": given, "per": "occasion"}):
+                simulation = Simulation(read_effect(document(rule(action, id="change", trigger="once"), count=4)), MemoryAssets())
+                radii = list(simulation.frames(2))[-1].columns["radius"]
+                written = 0.2 if action["kind"] == "set" else 0.25
+                np.testing.assert_allclose(radii, [written, written, 0.05, written], rtol=1e-6, err_msg=str(action))
+                (told,) = [finding for finding in simulation.findings if "finite" in finding.text]
+                self.assertIn("particle 2", told.text)
+                self.assertTrue(str(told.item).startswith("rules/change"), told)
+        born = document(count=4, source={"radius": formula(infinite), "lifetime": formula(infinite.replace("0.2", "3"))})
+        simulation = Simulation(read_effect(born), MemoryAssets())
+        last = list(simulation.frames(2))[-1]
+        np.testing.assert_allclose(np.delete(last.columns["radius"], 2), 0.2, rtol=1e-6)
+        self.assertTrue(0 < last.columns["radius"][2] < 1 and 0 < last.columns["lifetime"][2] < 1e6, (last.columns["radius"], last.columns["lifetime"]))
 
     def test_what_is_wrong_with_lines(self) -> None:
         cases = {

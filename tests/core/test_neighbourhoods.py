@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
+from scipy.spatial.distance import cdist
 
 from hailridge.core.kernels import threads
 from hailridge.core.looking.observe import recorded_moment
@@ -190,14 +191,12 @@ class Results(unittest.TestCase):
         self.assertAlmostEqual(answers.distances[inner, 0].mean() / (0.55396 * density ** (-1 / 3)), 1, delta=0.01)
 
     def test_count_by_reach(self) -> None:
-        """43 within 17.154 make 2.507 (common practice, no source)."""
-        places = np.zeros((44, 3))
-        places[1:, 0] = np.linspace(0.1, 17.1, 43)
-        moment = scene(places, {"reach": 17.154})
-        self.assertAlmostEqual(self.quantity(moment, kind="found_density")[0], 2.507, places=3)
-        self.assertAlmostEqual(
-            self.quantity(moment, kind="found_density", per="volume")[0], 43 / (4 / 3 * np.pi * 17.154**3), places=7
-        )
+        """30 within 1.5 m make 20 for each metre."""
+        places = np.zeros((31, 3))
+        places[1:, 0] = np.linspace(0.1, 1.49, 30)
+        moment = scene(places, {"reach": 1.5})
+        self.assertAlmostEqual(self.quantity(moment, kind="found_density")[0], 20, places=5)
+        self.assertAlmostEqual(self.quantity(moment, kind="found_density", per="volume")[0], 30 / (4 / 3 * np.pi * 1.5**3), places=5)
 
     @staticmethod
     def quantity(moment: Moment, **fields: Any) -> Any:
@@ -313,6 +312,35 @@ class Acting(unittest.TestCase):
             places_in_order = place_for(moment, "near")
             for one in np.flatnonzero(there)[:60]:
                 self.assertEqual(places_in_order[one], 1 + (apart[owners[one]] < apart[owners[one], one]).sum())
+
+    def test_places_in_order_between_surfaces(self) -> None:
+        """Of those found, whose surfaces are near enough (SciPy's distances): the place by the distance of centres, then by number; each once."""
+        for _cloud in range(6):
+            places, radii = RANDOM.random((160, 3)), RANDOM.uniform(0.001, 0.08, 160).astype(np.float32)
+            places[150:] = places[140:150]
+            groups = RANDOM.integers(0, 2, 160)
+            moment = scene(places, {"reach": 0.1, "who": ["a"], "among": ["b"], "edges": True}, groups=groups)
+            moment.column("radius")[:] = radii
+            apart = cdist(places.astype(np.float32), places.astype(np.float32))
+            found = (apart <= 0.1 + radii[:, None] + radii) & (groups == 0)[:, None] & (groups == 1)[None]
+            apart = np.where(found, apart.astype(np.float32), np.inf)
+            owners, orders = np.where(found.any(axis=0), apart.argmin(axis=0), -1), place_for(moment, "near")
+            np.testing.assert_array_equal(lookers_of(moment, "near")[1], owners)
+            for one in np.flatnonzero(owners >= 0):
+                row = np.lexsort((np.arange(160), apart[owners[one]]))
+                self.assertEqual(orders[one], 1 + int(np.flatnonzero(row == one)[0]))
+            self.assertTrue((orders[owners < 0] == 0).all())
+
+    def test_two_in_one_place_part(self) -> None:
+        """Pushed away from each other, and kept apart by an urge: each pair its own way, the two opposite ways, whichever form asks."""
+        for most in (0, 4):
+            push = rule({"kind": "repel", "neighbourhood": "near", "strength": 4.0}, id="away")
+            steer = rule({"kind": "steer", "neighbourhood": "near", "urges": [{"kind": "keep_apart", "id": "0", "distance": 0.5}]}, id="urge")
+            for given in (push, steer):
+                raw = document(given, count=2, neighbourhoods=[hood(reach=1.0, most=most)], clock={"duration": 0.5})
+                first, second = run(raw)[-1].columns["position"]
+                self.assertGreater(float(np.linalg.norm(first - second)), 0.05, given)
+                np.testing.assert_allclose(first, -second, atol=1e-5)
 
     def test_one_takes_its_nearest_until_nobody_is_left_and_it_is_said_why(self) -> None:
         seek = rule({"kind": "move_found", "neighbourhood": "near", "whom": "nearest", "group": "c", "pause": 0.25}, who=["a"], id="take")

@@ -19,7 +19,8 @@ from hailridge.core.scene.plan import Plan
 from hailridge.core.state.events import Happening
 from hailridge.core.step.simulation import Frame, Simulation
 from hailridge.model.validation import DocumentError, read_effect
-from tests.support import Document, compare, document, rule, run
+from tests.seeds import NIGHT, drawer
+from tests.support import Document, compare, document, rule, run, simulation
 
 DAY: Document = {"frames_per_second": 10.0, "particle_budget": 3_000_000}
 """A clock with a generation a frame."""
@@ -334,7 +335,7 @@ class Bounds(unittest.TestCase):
         self.assertEqual(last.count, 3)
         np.testing.assert_allclose(last.columns["radius"], 0.3, rtol=1e-6)
 
-    def test_who_is_spared_at_the_budget_is_still_counted(self) -> None:
+    def test_at_the_budget_everybody_is_followed_by_one(self) -> None:
         """Nobody leaves for children that do not come, and whoever counts the others in the next step counts them."""
         near = {"kind": "neighbours", "distance": 100.0}
         told = rule({"kind": "set", "attribute": "own", "amount": {"kind": "as_it_is", "quantity": near}}, id="told", trigger="each")
@@ -343,6 +344,39 @@ class Bounds(unittest.TestCase):
         self.assertEqual([frame.count for frame in frames], [8] * 6)
         after = document(told, rule(split(2.0), id="split"), count=8, attributes=[{"id": "own", "label": "Own"}], clock=clock(5, particle_budget=8))
         np.testing.assert_array_equal(run(after)[-1].columns["own own"].ravel(), np.full(8, 7.0))
+
+    def test_who_leaves_makes_room_for_children(self) -> None:
+        """600 with two children each at their death, under a budget of 1,000: as many as there is room for, everybody a first one; then they keep up."""
+        born = rule(split(2.0, parent="kept", lifetime=0.3), id="born", trigger="death")
+        raw = document(born, count=600, source={"lifetime": 0.3}, clock=clock(12, particle_budget=1000))
+        frames = run(raw)
+        self.assertEqual([frame.count for frame in frames[::3]], [600, 1000, 1000, 1000, 1000])
+        parents = frames[3].columns["parent_id"]
+        np.testing.assert_array_equal(np.bincount(parents, minlength=600), [2] * 400 + [1] * 200)
+        told = next(finding.text for finding in simulation(raw)[0].findings if "budget" in finding.text)
+        self.assertIn("wanted 1,200 more, 2 for each of 600; 200 of them were held back", told)
+
+    def test_a_budget_takes_only_what_is_beyond_it(self) -> None:
+        """Never more than the budget, never fewer than without it as long as those fit: drawn growths, parents that leave or stay, some that are removed."""
+        choose = drawer("budgets")
+        for _growth in range(200 if NIGHT else 12):
+            children, parent = choose.choice([1.0, 2.0, 3.0]), choose.choice(["kept", "removed"])
+            rules = [rule(split(children, parent=parent, lifetime=choose.choice([0.4, 1000.0])), id="born", trigger=choose.choice(["death", "each"]))]
+            if choose.random() < 0.5:
+                rules.append(rule({"kind": "remove"}, id="out", condition=compare("age", "at_least", 0.2)))
+            choose.shuffle(rules)
+            begun, budget = choose.randrange(5, 60), choose.randrange(60, 400)
+            given = {"count": begun, "source": {"lifetime": choose.choice([0.3, 1000.0])}}
+            within = counts(document(*rules, clock=clock(6, particle_budget=budget), **given))
+            free = counts(document(*rules, clock=clock(6), **given))
+            for held, all_of_them in zip(within, free, strict=True):
+                self.assertLessEqual(held, budget, (rules, given))
+                if max(free) <= budget:
+                    self.assertEqual(held, all_of_them, (rules, given))
+            # The first that does not fit fills it.
+            beyond = next((place for place, number in enumerate(free) if number > budget), None)
+            if beyond is not None:
+                self.assertEqual(within[beyond], budget, (rules, given, within, free))
 
     def test_ten_million_in_one_step(self) -> None:
         raw = document(rule(split(10_000.0, parent="kept")), count=1000, clock=clock(4, particle_budget=50_000))

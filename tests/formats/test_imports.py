@@ -7,13 +7,17 @@ import struct
 import tempfile
 import unittest
 import zlib
+from codecs import BOM_UTF8
+from collections import Counter
 from pathlib import Path
 
 import numpy as np
 import trimesh
 from PIL import Image
 
+from hailridge.core.space.joining import edges, joined
 from hailridge.formats.meshes import MeshError, read_mesh, read_mesh_file
+from hailridge.formats.obj import read_obj
 from hailridge.formats.pictures import read_pictures
 from hailridge.formats.polygons import triangles_of
 
@@ -69,7 +73,31 @@ class Dents(unittest.TestCase):
         self.assertEqual(found.tolist(), [[0, 1, 2], [0, 2, 3], [4, 0, 1]])
 
 
+class Joining(unittest.TestCase):
+    def test_corners_and_edges(self) -> None:
+        """Against plain dictionaries, with corners that stand twice and edges where one, two and three triangles meet."""
+        choose = np.random.default_rng(28)
+        vertices = choose.integers(-3, 4, (60, 3)).astype(np.float32) / np.float32(3)
+        faces = choose.integers(0, 60, (90, 3))
+        first, which = joined(vertices, 5)
+        places = {tuple(place): number for number, place in enumerate(sorted({tuple(np.round(corner, 5)) for corner in vertices.tolist()}))}
+        self.assertEqual(len(first), len(places))
+        np.testing.assert_array_equal(np.round(vertices[first], 5)[which], np.round(vertices, 5))
+        self.assertEqual(first.tolist(), [which.tolist().index(number) for number in range(len(first))])
+        ends, sides, shares = edges(which[faces], len(first))
+        counted: Counter[tuple[int, int]] = Counter()
+        for a, b, c in which[faces].tolist():
+            counted.update([(min(a, b), max(a, b)), (min(b, c), max(b, c)), (min(c, a), max(c, a))])
+        self.assertEqual(dict(zip(map(tuple, ends.tolist()), shares.tolist(), strict=True)), dict(counted))
+        self.assertEqual(np.sort(which[faces][:, [0, 1]], axis=1).tolist(), ends[sides[: len(faces)]].tolist())
+
+
 class Obj(unittest.TestCase):
+    def test_a_mark_of_byte_order_hides_no_vertex(self) -> None:
+        plain = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1 2 4\n"
+        for one, other in zip(read_obj(plain), read_obj(BOM_UTF8 + plain), strict=True):
+            np.testing.assert_array_equal(one, other)
+
     def test_what_other_programs_write(self) -> None:
         head = "# Höhe in m, Größe 3\r\nmtllib tür.mtl\r\no Tür\r\nvn 0 0 1\r\nvt 0 0\r\n".encode("latin-1")
         self.assertAlmostEqual(area(read_mesh("tür.obj", obj("usemtl x", "s off", "f 1/1/1 2/1/1 \\", "  3/1/1 # a corner", head=head))), 0.5, places=6)

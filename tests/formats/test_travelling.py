@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import io
 import json
+import shutil
+import subprocess
+import sys
 import tempfile
 import unittest
 import zipfile
@@ -40,6 +43,31 @@ def sheet() -> bytes:
     return out.getvalue()
 
 
+READING = """
+import resource, sys
+import hailridge.core
+from hailridge.formats.travelling import TravelError, unpack_effects
+from hailridge.model.validation import DocumentError, read_effect
+most = lambda: resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+data = open(sys.argv[1], "rb").read()
+before = most()
+try:
+    for one in unpack_effects("x.zip", data).effects:
+        read_effect(one.document)
+    print("taken")
+except (TravelError, DocumentError) as error:
+    print(str(error)[:300].replace(chr(10), " "))
+print(most() - before)
+"""
+
+
+def bounded(file: Path) -> tuple[str, float]:
+    """What is said of a file, and by how many bytes a process of its own grew to say it."""
+    done = subprocess.run([sys.executable, "-c", READING, str(file)], capture_output=True, text=True, check=True)
+    told, grown = done.stdout.strip().splitlines()
+    return told, float(grown)
+
+
 class Travelling(unittest.TestCase):
     def setUp(self) -> None:
         self.here, self.there = library(self), library(self)
@@ -59,6 +87,8 @@ class Travelling(unittest.TestCase):
         (row,) = self.there.take_in(unpack_effects("a.zip", self.file))
         self.assertEqual((row.document, row.poster, row.name), (self.row.document, self.row.poster, self.row.name))
         self.assertEqual(pack_effects(self.there.take_out([row.id])), self.file)
+        # Names can be read in it as they are written.
+        self.assertIn("Häil, größer ❄".encode(), zipfile.ZipFile(io.BytesIO(self.file)).read("manifest.json"))
         # Its picture's settings came along, and it computes the same frames.
         self.assertEqual(json.loads(row.document)["picture"]["shutter"], 0.5)
         before, after = read_effect(self.row.document), read_effect(row.document)
@@ -97,6 +127,34 @@ class Travelling(unittest.TestCase):
                 if data is not None:
                     after.writestr(name, data)
         return out.getvalue()
+
+    def test_nothing_is_read_that_cannot_be_meant(self) -> None:
+        """Small files that say much, written by hand and drawn: refused, and in a process of its own never by more than 150 MB."""
+        document = json.dumps({"name": "x", "rules": [{}] * 1_000_000}).encode()
+        listed = {"hailridge": 1, "schema": 6, "effects": [{"name": "x", "document": "effects/1.json"}], "meshes": {}, "pictures": {}}
+        cases = {
+            "a document of": (listed, {"effects/1.json": b" " * 200_000_000}),
+            "a document of 4 MB": (listed, {"effects/1.json": document}),
+            "lists 'effects/1.json' twice": (listed | {"effects": listed["effects"] * 8}, {"effects/1.json": b"{}" + b" " * 3_900_000}),
+            "holds a mesh of": (listed | {"meshes": {"a": "a"}}, {"effects/1.json": b"{}", "meshes/a.ply": b"\0" * 580_000_000}),
+            "holds a poster of": (
+                listed | {"effects": [listed["effects"][0] | {"poster": "p.png"}]}, {"effects/1.json": b"{}", "p.png": b"\0" * 90_000_000}
+            ),
+            "holds a manifest of": ({**listed, "more": "x" * 30_000_000}, {"effects/1.json": b"{}"}),
+        }  # fmt: skip
+        for words, (manifest, entries) in cases.items():
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as archive:
+                archive.writestr("manifest.json", json.dumps(manifest))
+                for name, data in entries.items():
+                    archive.writestr(name, data)
+            file = Path(tempfile.mkdtemp()) / "x.hailridge.zip"
+            self.addCleanup(shutil.rmtree, file.parent)
+            file.write_bytes(out.getvalue())
+            del entries
+            told, grown = bounded(file)
+            self.assertRegex(told, words)
+            self.assertLess(grown, 150e6, (words, told))
 
     def test_what_is_not_what_it_says(self) -> None:
         names = zipfile.ZipFile(io.BytesIO(self.file)).namelist()

@@ -5,15 +5,19 @@ from __future__ import annotations
 import copy
 import json
 import unittest
+from contextlib import suppress
 from typing import Any
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hailridge import demo
+from hailridge.model import validation
 from hailridge.model.catalogue import json_schema
 from hailridge.model.migrations import STEPS, migrate
 from hailridge.model.validation import DocumentError, read_effect
+from tests.seeds import NIGHT, drawer
 from tests.support import compare, document, rule
 
 
@@ -143,6 +147,52 @@ class Refusals(unittest.TestCase):
             read_effect(json.dumps(raw))
         except DocumentError as error:
             self.assertTrue(str(error))
+
+
+class OldAndOdd(unittest.TestCase):
+    def test_old_documents_of_the_wrong_shapes_are_refused_in_words(self) -> None:
+        """A demo in each older format, with something else in one of its places: read, or refused, and never a mistake of ours."""
+        odd = [None, 5, "x", [], {}, [1], [None], {"keys": 3}, [[1]], True, {"kind": []}]
+        choose, tried = drawer("old and odd"), 0
+        for _document in range(2000 if NIGHT else 120):
+            raw = demo.document(choose.choice(demo.names()))
+            raw["format"] = choose.choice(list(STEPS))
+            node: Any = raw
+            for _level in range(choose.randrange(1, 6)):
+                keys = list(node) if isinstance(node, dict) else list(range(len(node)))
+                key = choose.choice(keys)
+                if not isinstance(node[key], dict | list) or not node[key] or choose.random() < 0.2:
+                    break
+                node = node[key]
+            else:
+                keys = list(node) if isinstance(node, dict) else list(range(len(node)))
+                key = choose.choice(keys)
+            if key == "format":
+                continue
+            node[key] = choose.choice(odd)
+            tried += 1
+            try:
+                read_effect(raw)
+            except DocumentError as error:
+                self.assertTrue(str(error))
+        self.assertGreater(tried, 100)
+        for name in ("looks", "dials", "sources", "attributes", "clock", "rules"):
+            for value in odd:
+                with suppress(DocumentError):
+                    read_effect({"format": 1, name: value})
+
+    def test_a_million_empty_rules_are_refused_before_they_are_looked_at(self) -> None:
+        given = json.dumps({"rules": [{}] * 1_000_000})
+        with patch.object(validation.Effect, "model_validate", side_effect=AssertionError("looked at")), self.assertRaises(DocumentError):
+            read_effect(given)
+        with self.assertRaisesRegex(DocumentError, "rules.*at most"):
+            read_effect({"rules": [{}] * 4000})
+
+    def test_what_cannot_be_seen_in_a_name(self) -> None:
+        for name in ("a\0b", "safe\u202egpj.exe", "a\u2066b", "bell\x07"):
+            self.assertIn("cannot be seen", refused(document() | {"name": name}))
+        for name in ("two\u200dfamilies", "\u05d0\u200f(1)", "Häil ❄", "tab\tand\nline"):
+            read_effect(document() | {"name": name})
 
 
 class Reading(unittest.TestCase):

@@ -19,7 +19,7 @@ import trimesh
 from sqlalchemy import event, text
 
 from hailridge.model.validation import read_effect
-from hailridge.runs import pool
+from hailridge.runs import forking, pool
 from hailridge.runs.jobs import Resources, perform, stored
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
@@ -111,6 +111,20 @@ class InWorkers(WithWorkers):
         self.assertEqual(told, list(range(13)))
         # Asking again is answered from the store.
         self.assertEqual(self.opened(SHORT)[1]["state"], "done")
+
+    @unittest.skipUnless(forking.METHOD == "forkserver", "processes cannot be copied here")
+    def test_workers_are_copies_of_one_that_has_loaded_everything(self) -> None:
+        """Also the one that comes in the place of one that was ended: it takes no time to load."""
+
+        def parents() -> set[int]:
+            return {psutil.Process(worker.process.pid).ppid() for worker in self.pool.workers}
+
+        (first,) = parents()
+        self.assertNotEqual(first, os.getpid())
+        gone = self.pool.workers[0]
+        gone.end()
+        self.until(lambda: gone not in self.pool.workers and all(worker.ready.is_set() for worker in self.pool.workers), "another is there")
+        self.assertEqual(parents(), {first})
 
     def test_a_newer_document_replaces_the_older(self) -> None:
         long, _ = self.opened(LONG)

@@ -25,7 +25,7 @@ from hailridge.store import library
 from hailridge.store.bakes import RUNS_KEPT, Bakes, StoredFrame, bake_key
 from hailridge.store.claim import Claim
 from hailridge.store.database import MIGRATIONS, Database
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 from hailridge.store.library import Conflict, Library, NotFound, serialized
 from hailridge.store.tables import Table, now
 from tests.support import document, rule
@@ -247,6 +247,23 @@ class Baking(StoreCase):
         self.assertEqual((bake.computed, bake.size, bake.state), (3, 5, "computing"))
         self.assertEqual(len(self.bakes.stats("k")), 3)
         self.assertIsNone(self.bakes.resume("nothing"))
+
+    def test_a_run_takes_over_the_frames_of_another(self) -> None:
+        """Up to the last whole one before the frame that is asked for; counted with their bytes; nothing from itself or from nothing."""
+        self.bakes.begin("base", 40)
+        frames = [StoredFrame(n, {"count": n}, b"e", b"state" if n % 3 == 0 else b"") for n in range(40)]
+        self.bakes.add_frames("base", frames, 1.5, [{"frame": 1}])
+        self.bakes.begin("next", 40)
+        taken = self.bakes.take_over("base", "next", 23)
+        assert taken is not None
+        self.assertEqual((taken.row.number, taken.findings), (21, '[{"frame": 1}]'))
+        bake = self.bakes.bake("next")
+        assert bake is not None
+        self.assertEqual((bake.computed, bake.size), (22, 22 + 5 * 8))
+        self.assertEqual([entry["count"] for entry in self.bakes.stats("next")], list(range(22)))
+        self.assertEqual(self.bakes.frame("next", 21).state, b"state")
+        self.assertIsNone(self.bakes.take_over("base", "base", 5))
+        self.assertIsNone(self.bakes.take_over("nothing", "next", 5))
 
 
 class Trouble(StoreCase):

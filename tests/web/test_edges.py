@@ -63,10 +63,10 @@ class Serving(unittest.TestCase):
                 time.sleep(0.02)
         raise AssertionError("the server did not start")
 
-    def refused(self, *options: str, data: Path | None = None) -> str:
+    def refused(self, *options: str, data: Path | None = None, code: int = 1) -> str:
         """The one line with which a server that cannot start says why, at once."""
         done = subprocess.run(self.command(*options, data=data), capture_output=True, text=True, timeout=120)
-        self.assertEqual((done.returncode, len(done.stderr.strip().splitlines())), (1, 1), done.stderr)
+        self.assertEqual((done.returncode, len(done.stderr.strip().splitlines())), (code, 1), done.stderr)
         self.assertNotIn("Traceback", done.stderr)
         return done.stderr.strip()
 
@@ -117,7 +117,7 @@ class TwoServers(Serving):
 
 class Starting(Serving):
     def test_what_is_in_the_way_is_told_in_one_line(self) -> None:
-        self.assertIn("there is no port 99999", self.refused("--port", "99999"))
+        self.assertIn("there is no port 99999", self.refused("--port", "99999", code=2))
         self.assertIn("no address of this machine", self.refused("--host", "nowhere.invalid", "--token", "x"))
         file = self.folder / "file"
         file.write_text("words")
@@ -260,8 +260,8 @@ class Checking(ApiCase):
 
     def test_what_is_no_text_and_no_number(self) -> None:
         for raw, words in (
-            (document() | {"name": "\ud800"}, "no text"),
-            (document(source={"shape": "po\udfffint"}), "no text"),
+            (document() | {"name": "\ud800"}, "cannot be seen"),
+            (document(source={"shape": "po\udfffint"}), "cannot be seen"),
             (document(clock={"seed": 10**400}), "too large to be meant"),
             (document() | {"picture": {"background": [0.1, 0.2]}}, "background"),
         ):

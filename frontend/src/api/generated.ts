@@ -660,7 +660,8 @@ export interface paths {
         put?: never;
         /**
          * Clear Frames
-         * @description Let go all computed frames but those that somebody looks at. Effects stay; they are computed again when they are opened.
+         * @description Let go all computed frames but those that somebody looks at; on a full disk those, too. Effects stay; frames are computed again when they are
+         *     opened.
          */
         post: operations["clear_frames_api_storage_clear_post"];
         delete?: never;
@@ -1839,6 +1840,8 @@ export interface components {
             soft?: number[] | null;
             /** Step */
             step?: number | null;
+            /** Straight */
+            straight?: boolean | null;
             /** Suggest */
             suggest?: string | null;
             /** To */

@@ -13,6 +13,8 @@ interface Props {
   path: Path;
   /** What it is called, where that is not said above: then the way to keyframes stands beside it. */
   heading?: string;
+  /** Whether keyframes begin without an easing. */
+  straight?: boolean;
   /** Whether a value without keyframes has no way to them here. */
   quiet?: boolean;
   children: (present: Json, store: Store) => ReactNode;
@@ -24,7 +26,7 @@ export function useKeyedValue(path: Path): KeyValue | null {
   return useRun((state) => state.shown?.frame.head.keyed[address] ?? null);
 }
 
-export function Keyable({ value, path, heading, quiet, children }: Props) {
+export function Keyable({ value, path, heading, quiet, straight, children }: Props) {
   const session = useSession();
   const now = useTimeAt(path);
   const track = useStudio((state) => state.track);
@@ -33,7 +35,10 @@ export function Keyable({ value, path, heading, quiet, children }: Props) {
   const open = same(track as Json, path as Json);
   if (!keys) {
     const begin = () => {
-      session.edit(path, curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: SMOOTH }]));
+      session.edit(
+        path,
+        curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: straight ? "linear" : SMOOTH }]),
+      );
       session.set({ track: path });
     };
     const more = (

@@ -295,7 +295,7 @@ export function FieldEditor({
         onReset={() => session.edit(path, field.default as Json)}
       />
       {field.keyable ? (
-        <Keyable value={value} path={path}>
+        <Keyable value={value} path={path} straight={field.straight ?? false}>
           {(present, store) => <PlainEditor field={field} value={present} store={store} path={path} />}
         </Keyable>
       ) : (

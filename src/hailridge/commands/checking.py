@@ -8,6 +8,7 @@ from typing import Any
 
 from hailridge.commands.errors import CommandError
 from hailridge.commands.loading import load
+from hailridge.shipped import check_known
 
 
 @dataclass
@@ -48,6 +49,10 @@ def _documents(name: str) -> list[str]:
 
 
 def _report(name: str) -> Report:
+    try:
+        check_known(name)
+    except CommandError as error:
+        return Report(name, list(error.lines), [])
     from hailridge.core.looking.advisories import advise
     from hailridge.core.scene.shipped import shipped_pictures
     from hailridge.model.kind import references

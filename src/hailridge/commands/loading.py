@@ -5,13 +5,17 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
-from hailridge.commands.errors import CommandError
-from hailridge.core.scene.assets import Assets
-from hailridge.model.dials import choices_in
-from hailridge.model.effect import Effect
-from hailridge.model.validation import DocumentError, read_effect
+from hailridge.commands.errors import AskedWrongly, CommandError
+from hailridge.shipped import STARTER, check_known, demo_names
+
+if TYPE_CHECKING:
+    from hailridge.core.scene.assets import Assets
+    from hailridge.model.effect import Effect
+    from hailridge.model.validation import DocumentError
+
+LARGEST_SEED = 2**31 - 1
 
 
 def in_lines(error: DocumentError) -> CommandError:
@@ -37,17 +41,16 @@ def not_written(out: Path, error: OSError) -> CommandError:
 
 def read_document(name: str) -> tuple[dict[str, Any], Assets]:
     """The raw document of a file or demo, and where its meshes and pictures are: beside the file."""
+    check_known(name)
     import hailridge.core  # noqa: F401  (loads the registry)
     from hailridge import demo
     from hailridge.formats.folder import FolderAssets
 
-    if name in (*demo.names(), demo.STARTER):
-        return demo.document(name), cast(Assets, demo.assets())
+    if name in (*demo_names(), STARTER):
+        return demo.document(name), cast("Assets", demo.assets())
     path = Path(name)
     try:
         raw = json.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        raise CommandError(f"'{name}' is neither a file nor a demo; the demos are {', '.join(demo.names())}") from None
     except IsADirectoryError:
         raise CommandError(f"'{name}' is a folder; name a document in it") from None
     except OSError as error:
@@ -56,7 +59,7 @@ def read_document(name: str) -> tuple[dict[str, Any], Assets]:
         raise CommandError(f"'{name}' is not JSON: {error}") from None
     if not isinstance(raw, dict):
         raise CommandError(f"'{name}' is no effect: it has to be one JSON object")
-    return raw, FolderAssets(path.parent, cast(Assets, demo.assets()))
+    return raw, FolderAssets(path.parent, cast("Assets", demo.assets()))
 
 
 def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tuple[Effect, Assets]:
@@ -67,7 +70,11 @@ def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tup
     CommandError
         With every problem of the document on a line of its own.
     """
+    if seed is not None and not 0 <= seed <= LARGEST_SEED:
+        raise AskedWrongly(f"there is no seed {seed}; seeds go from 0 to {LARGEST_SEED:,}")
     raw, assets = read_document(name)
+    from hailridge.model.validation import DocumentError, read_effect
+
     if seed is not None:
         clock = raw.setdefault("clock", {})
         if isinstance(clock, dict):
@@ -83,26 +90,39 @@ def load(name: str, seed: int | None = None, changes: Iterable[str] = ()) -> tup
 def _turn(raw: Any, place: str, dial: dict[str, Any], text: str) -> None:
     """Set a dial as its type has it: a shape by its name, one of several by its word, else a value."""
     if dial.get("type") not in ("shape", "choice"):
+        if dial.get("type", "number") == "number" and not _is_number(text):
+            raise AskedWrongly(f"'{dial.get('label') or dial.get('id')}' takes a number, not '{text}'")
         return set_value(raw, f"{place}.value={text}")
+    from hailridge.model.dials import choices_in
+
     if dial["type"] == "choice":
         known = choices_in(str(dial.get("options", "")))
         if text not in known:
-            raise CommandError(f"'{dial.get('label')}' is one of {', '.join(known)}, not '{text}'")
+            raise AskedWrongly(f"'{dial.get('label')}' is one of {', '.join(known)}, not '{text}'")
         dial["chosen"] = text
         return None
     shapes = [shape for shape in raw.get("shapes", []) if isinstance(shape, dict)]
     found = next((shape["id"] for shape in shapes if text in (shape.get("id"), shape.get("label"))), None)
     if found is None:
-        raise CommandError(f"there is no shape called '{text}'; the shapes are {', '.join(str(shape.get('label')) for shape in shapes) or 'none'}")
+        raise AskedWrongly(f"there is no shape called '{text}'; the shapes are {', '.join(str(shape.get('label')) for shape in shapes) or 'none'}")
     dial["shape"] = found
     return None
+
+
+def _is_number(text: str) -> bool:
+    try:
+        value = json.loads(text)
+    except ValueError:
+        return False
+    # Keyframes may stand in a number's place.
+    return isinstance(value, int | float | dict) and not isinstance(value, bool)
 
 
 def set_value(raw: Any, change: str) -> None:
     """Change one value of a raw document: "path=value", a dial by its id alone. What is no JSON is taken as text."""
     path, equals, text = change.partition("=")
     if not equals or not path:
-        raise CommandError(f"'{change}' does not say what to set to what; write path=value, such as clock.duration=2 or name=Storm")
+        raise AskedWrongly(f"'{change}' does not say what to set to what; write path=value, such as clock.duration=2 or name=Storm")
     for index, dial in enumerate(raw.get("dials", []) if isinstance(raw.get("dials", []), list) else []):
         if isinstance(dial, dict) and path in (dial.get("id"), dial.get("label")):
             return _turn(raw, f"dials.{index}", dial, text)
@@ -117,12 +137,12 @@ def set_value(raw: Any, change: str) -> None:
         if isinstance(node, list):
             if not key.isdecimal() or int(key) >= len(node):
                 count = f"entries 0 to {len(node) - 1}" if node else "no entries"
-                raise CommandError(f"'{change}' cannot be set: {here} has {count}, not '{key}'")
+                raise AskedWrongly(f"'{change}' cannot be set: {here} has {count}, not '{key}'")
             at: Any = int(key)
         elif isinstance(node, dict):
             at = key
         else:
-            raise CommandError(f"'{change}' cannot be set: {here} is a value and has nothing called '{key}'")
+            raise AskedWrongly(f"'{change}' cannot be set: {here} is a value and has nothing called '{key}'")
         if last:
             node[at] = value
         else:

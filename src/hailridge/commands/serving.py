@@ -7,8 +7,8 @@ import signal
 import socket
 from pathlib import Path
 
-from hailridge.commands.errors import CommandError
-from hailridge.store.files import StorageError
+from hailridge.commands.errors import AskedWrongly, CommandError
+from hailridge.store.errors import StorageError
 
 ANYWHERE = {"0.0.0.0", "::"}
 HERE = {"127.0.0.1", "localhost", "::1"}
@@ -23,7 +23,7 @@ def serve(data: Path, host: str, port: int, token: str | None, allowed: list[str
         Where the port is taken or no port, the folder cannot be used or has a server, or a token is missing.
     """
     if host not in HERE and not token:
-        raise CommandError("listening beyond this machine needs a token: add --token, and keep it secret")
+        raise AskedWrongly("listening beyond this machine needs a token: add --token, and keep it secret")
     # The port comes first: a server that cannot have it has not touched the data.
     listening = listen(host, port)
     try:
@@ -76,7 +76,7 @@ def _serve(data: Path, listening: socket.socket, host: str, token: str | None, a
 def listen(host: str, port: int) -> socket.socket:
     """A socket that listens at an address, or CommandError."""
     if not 0 <= port <= 65535:
-        raise CommandError(f"there is no port {port}; ports go from 0 to 65535")
+        raise AskedWrongly(f"there is no port {port}; ports go from 0 to 65535")
     try:
         family, _type, _protocol, _name, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
     except OSError as error:

@@ -12,8 +12,9 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from hailridge.commands.errors import CommandError
+from hailridge.commands.errors import AskedWrongly, CommandError
 from hailridge.commands.loading import check_place, load, not_written
+from hailridge.shipped import check_known
 
 
 class Stopped(KeyboardInterrupt):
@@ -35,14 +36,17 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
     Stopped
         Where it was stopped; nothing is left behind then.
     """
+    check_known(effect)
     from hailridge.formats.exports import EXTRA, WRITERS, targets
     from hailridge.formats.extras import MissingExtra, needed
     from hailridge.formats.touches import TOUCH_WRITERS
+    from hailridge.store.files import SCRAP
+    from hailridge.store.room import free
 
     known = TOUCH_WRITERS if touches else WRITERS
     writer = known.get(out.suffix.lower())
     if writer is None:
-        raise CommandError(f"'{out.name or out}' has no known kind; use one of {', '.join(known)}")
+        raise AskedWrongly(f"'{out.name or out}' has no known kind; use one of {', '.join(known)}")
     try:
         # Before anything is computed.
         if (extra := EXTRA.get(out.suffix.lower())) is not None:
@@ -72,6 +76,11 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
             writer(out, document, wanted())
         except OSError as error:
             raise not_written(out, error) from None
+        except (RuntimeError, ValueError) as error:
+            # What writes USD has no word for a full disk.
+            if free(out.parent) > SCRAP:
+                raise
+            raise CommandError(f"'{out}' could not be written: no space left on device") from error
     for finding in simulation.findings:
         console.print(f"{finding.level}, frame {finding.frame}: {finding.text}", highlight=False, markup=False)
 
@@ -118,11 +127,11 @@ def frame_range(text: str, last: int) -> tuple[int, int]:
         return 0, last
     told = re.fullmatch(r"\s*(\d{0,9})\s*(:?)\s*(\d{0,9})\s*", text)
     if told is None or (not told[1] and not told[3]):
-        raise CommandError(f"'{text}' is no range of frames; write A:B, such as 0:48, or one frame; the effect has frames 0 to {last}")
+        raise AskedWrongly(f"'{text}' is no range of frames; write A:B, such as 0:48, or one frame; the effect has frames 0 to {last}")
     first = int(told[1] or 0)
     final = first if not told[2] else int(told[3]) if told[3] else last
     if first > final:
-        raise CommandError(f"the frames {first} to {final} are not in order; write the first one first, such as {final}:{first}")
+        raise AskedWrongly(f"the frames {first} to {final} are not in order; write the first one first, such as {final}:{first}")
     if final > last:
-        raise CommandError(f"there is no frame {final}: the effect has frames 0 to {last}; --set clock.duration=… makes it longer")
+        raise AskedWrongly(f"there is no frame {final}: the effect has frames 0 to {last}; --set clock.duration=… makes it longer")
     return first, final

@@ -10,7 +10,7 @@ from hailridge.commands.loading import check_place, in_lines, not_written, read_
 from hailridge.formats.travelling import SUFFIX, Baggage, TravelError, collect, pack_effects, unpack_effects
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.database import Database
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 from hailridge.store.library import Library, NotFound
 
 

@@ -9,10 +9,9 @@ from typing import Any
 
 from hailridge.core.scene.assets import MemoryAssets, Mesh
 from hailridge.formats.meshes import mesh_id, read_mesh
+from hailridge.shipped import STARTER, demo_names
 
 FOLDER = Path(__file__).parent
-STARTER = "starter"
-"""By this name the first of the starting points is known beside the demos."""
 
 STARTERS = {
     "fountain": ("Fountain", "thrown up, falling onto a floor"),
@@ -25,9 +24,7 @@ STARTERS = {
 """What a new effect may begin with: their titles and a word about each, in the order in which they are offered."""
 
 
-def names() -> list[str]:
-    """Names of all demo effects, in the order in which the library shows them."""
-    return sorted(path.stem for path in FOLDER.glob("*.json"))
+names = demo_names
 
 
 @cache

@@ -6,6 +6,7 @@ General readers cut faces of more than three corners as if they bulged; here the
 from __future__ import annotations
 
 import re
+from codecs import BOM_UTF8 as BOM
 from typing import Any
 
 import numpy as np
@@ -25,7 +26,7 @@ def read_obj(data: bytes) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArr
         Where a line cannot be read, a coordinate is not finite, or a face names a vertex that is not there; the message gives the line.
     """
     # Only numbers are read: in which of the encodings that hold ASCII comments and names are written does not matter.
-    lines = re.sub(rb"\\\r?\n", b" ", data).decode("latin-1").splitlines()
+    lines = re.sub(rb"\\\r?\n", b" ", data.removeprefix(BOM)).decode("latin-1").splitlines()
     at_vertices, at_faces = [], []
     for number, line in enumerate(lines):
         if line.startswith(("v ", "v\t")):

@@ -19,6 +19,7 @@ import io
 import json
 import re
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -27,15 +28,27 @@ import numpy as np
 from hailridge.core.scene.assets import Assets, Mesh, MissingAsset, PictureSheet
 from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.formats.meshes import FURTHEST, MOST_TRIANGLES, mesh_id
+from hailridge.formats.pictures import LARGEST_FILE as LARGEST_PICTURE
 from hailridge.formats.pictures import PictureError, picture_id, read_pictures
 from hailridge.model.effect import FORMAT, Effect
 from hailridge.model.kind import references
+from hailridge.model.soundness import LONGEST_DOCUMENT
 
 VERSION = 1
 SUFFIX = ".hailridge.zip"
 MOST_UNPACKED = 600 * 1024 * 1024
-LARGEST_DOCUMENT = 8 * 1024 * 1024
+"""Bytes of all that a file holds, unpacked."""
+
+MOST_DOCUMENTS = 64 * 1024 * 1024
+"""Bytes of all its documents: 500 hand-made ones have some 5 million."""
+
+LARGEST_DOCUMENT = 2 * LONGEST_DOCUMENT
+"""Bytes of one as it is written, with the spaces between its parts."""
+
 LARGEST_POSTER = 2 * 1024 * 1024
+LARGEST_MESH = 25 * MOST_TRIANGLES + 4096
+"""Bytes; a mesh that has more corners than half its triangles has holes, and some have."""
+
 MOST_EFFECTS = 500
 LONGEST_NAME = 200
 
@@ -143,15 +156,49 @@ def unpack_effects(name: str, data: bytes) -> Baggage:
     """
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            if sum(entry.file_size for entry in archive.infolist()) > MOST_UNPACKED:
-                raise TravelError(f"'{name}' holds more than {MOST_UNPACKED / 1e6:.0f} MB when it is unpacked")
-            return _read(name, archive)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError):
+            return _read(name, _Entries(name, archive))
+    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError):
         raise TravelError(f"'{name}' is no file of effects, or damaged") from None
 
 
-def _read(name: str, archive: zipfile.ZipFile) -> Baggage:
-    manifest = _json(name, archive, "manifest.json")
+class _Entries:
+    """What a file holds, read entry by entry: each once, and none before its size is known to be one that can be meant."""
+
+    def __init__(self, name: str, archive: zipfile.ZipFile) -> None:
+        self.name, self.archive = name, archive
+        self.read: set[str] = set()
+        self.documents = 0
+        if sum(entry.file_size for entry in archive.infolist()) > MOST_UNPACKED:
+            raise TravelError(f"'{name}' holds more than {MOST_UNPACKED / 1e6:.0f} MB when it is unpacked")
+
+    def take(self, entry: str, most: int, what: str) -> bytes:
+        """The bytes of an entry, at most so many."""
+        if entry in self.read:
+            raise TravelError(f"'{self.name}' is damaged: it lists '{entry}' twice")
+        self.read.add(entry)
+        try:
+            told = self.archive.getinfo(entry)
+        except KeyError:
+            raise TravelError(f"'{self.name}' is damaged: '{entry}' is missing in it") from None
+        if told.file_size > most:
+            raise TravelError(f"'{self.name}' holds {what} of {told.file_size / 1e6:.0f} MB; the limit is {most / 1e6:.0f} MB")
+        with self.archive.open(told) as file:
+            return file.read(most + 1)
+
+    def json(self, entry: str, what: str) -> Any:
+        """What an entry says as JSON."""
+        data = self.take(entry, LARGEST_DOCUMENT, what)
+        self.documents += len(data)
+        if self.documents > MOST_DOCUMENTS:
+            raise TravelError(f"'{self.name}' holds more than {MOST_DOCUMENTS / 1e6:.0f} MB of documents")
+        try:
+            return json.loads(data)
+        except (ValueError, RecursionError):
+            raise TravelError(f"'{self.name}' is damaged: '{entry}' is not JSON") from None
+
+
+def _read(name: str, entries: _Entries) -> Baggage:
+    manifest = entries.json("manifest.json", "a manifest")
     if not isinstance(manifest, dict) or not isinstance(manifest.get("hailridge"), int):
         raise TravelError(f"'{name}' is no file of effects: its manifest does not say so")
     if manifest["hailridge"] > VERSION or (isinstance(manifest.get("schema"), int) and manifest["schema"] > FORMAT):
@@ -161,47 +208,30 @@ def _read(name: str, archive: zipfile.ZipFile) -> Baggage:
         raise TravelError(f"'{name}' lists no effects")
     baggage = Baggage([])
     for entry in listed:
-        document = _json(name, archive, str(entry.get("document", "")))
+        document = entries.json(str(entry.get("document", "")), "a document")
         if not isinstance(document, dict):
             raise TravelError(f"'{name}' is damaged: '{entry.get('document', '')}' holds no document")
-        baggage.effects.append(Traveller(document, _poster(name, archive, entry.get("poster"))))
+        baggage.effects.append(Traveller(document, _poster(entries, entry.get("poster"))))
     meshes, pictures = manifest.get("meshes", {}), manifest.get("pictures", {})
     if not isinstance(meshes, dict) or not isinstance(pictures, dict):
         raise TravelError(f"'{name}' is damaged: its manifest lists no assets")
     for asset, label in meshes.items():
-        mesh = _mesh(name, asset, _entry(name, archive, f"meshes/{asset}.ply"))
+        mesh = _mesh(name, asset, entries.take(f"meshes/{asset}.ply", LARGEST_MESH, "a mesh"))
         baggage.meshes[asset] = (str(label)[:LONGEST_NAME], mesh)
     for asset, told in pictures.items():
-        baggage.pictures[asset] = _picture(name, asset, told, _entry(name, archive, f"pictures/{asset}.png"))
+        baggage.pictures[asset] = _picture(name, asset, told, entries.take(f"pictures/{asset}.png", LARGEST_PICTURE, "a picture"))
     return baggage
 
 
-def _entry(name: str, archive: zipfile.ZipFile, entry: str) -> bytes:
-    try:
-        return archive.read(entry)
-    except KeyError:
-        raise TravelError(f"'{name}' is damaged: '{entry}' is missing in it") from None
-
-
-def _json(name: str, archive: zipfile.ZipFile, entry: str) -> Any:
-    data = _entry(name, archive, entry)
-    if len(data) > LARGEST_DOCUMENT:
-        raise TravelError(f"'{name}' holds a document of {len(data) / 1e6:.0f} MB; the limit is {LARGEST_DOCUMENT / 1e6:.0f} MB")
-    try:
-        return json.loads(data)
-    except (ValueError, RecursionError):
-        raise TravelError(f"'{name}' is damaged: '{entry}' is not JSON") from None
-
-
-def _poster(name: str, archive: zipfile.ZipFile, entry: Any) -> bytes | None:
+def _poster(entries: _Entries, entry: Any) -> bytes | None:
     if not isinstance(entry, str):
         return None
-    data = _entry(name, archive, entry)
+    data = entries.take(entry, LARGEST_POSTER, "a poster")
     try:
         read_pictures([(entry, data)])
     except PictureError:
         return None
-    return data if len(data) <= LARGEST_POSTER else None
+    return data
 
 
 _FACE = np.dtype([("count", "u1"), ("corners", "<i4", 3)])

@@ -49,8 +49,9 @@ class Clock(Part):
     pre_roll: float = fields.number(0.0, unit="s", low=0, high=600, soft=(0, 10), label="Pre-roll", still=True)
     time_from: Literal["clock", "curve"] = fields.choice("clock", {"clock": "the clock", "curve": "a curve"}, label="Time from")
     effect_time: float = fields.number(
-        0.0, unit="s", low=0, high=600, soft=(0, 20), label="Time of the effect", help="Used with *time from a curve*: give it keyframes."
-    )
+        0.0, unit="s", low=0, high=600, soft=(0, 20), label="Time of the effect", straight=True,
+        help="Used with *time from a curve*: give it keyframes. Straight between them, the effect runs evenly, faster or slower.",
+    )  # fmt: skip
     store_every: int = fields.number(
         1, low=1, high=100, soft=(1, 10), step=1, whole=True, label="Store every n-th frame", unit="frame",
         help="For heavy effects: everything is computed, but only every n-th frame is kept to be looked at.",

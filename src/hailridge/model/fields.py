@@ -24,7 +24,7 @@ def number(
     default: float, *, unit: str = "", low: float | None = None, high: float | None = None, soft: Range | None = None,
     step: float | None = None, label: str = "", help: str = "", whole: bool = False, still: bool = False, per_frame: str = "",
     unit_from: str | None = None, suggest: Suggestion | None = None, variants: dict[str, dict[str, dict[str, Any]]] | None = None,
-    measures: Literal["frames", "seconds"] | None = None,
+    measures: Literal["frames", "seconds"] | None = None, straight: bool = False,
 ) -> Any:
     """A plain number. `unit` is one of `model.units.UNITS`; times are seconds.
 
@@ -32,11 +32,11 @@ def number(
     the interface for what the number means for one frame: "halving" (a half-life) or "factor" (a factor a second). `unit_from` names the sibling
     quantity whose unit it has, `suggest` what of that quantity's present values it begins at. `variants` says what is declared differently where
     a sibling has a certain value: {sibling: {value: {label: …}}}. `measures` lets numbers of frames and seconds that take each other's place mean
-    the same.
+    the same. `straight`: its keyframes begin without an easing.
     """
     ui = {"type": "whole" if whole else "number", "unit": unit, "low": low, "high": high, "soft": soft, "step": step,
           "label": label, "help": help, "still": True if still and not whole else None, "per_frame": per_frame or None,
-          "unit_from": unit_from, "suggest": suggest, "variants": variants, "measures": measures}  # fmt: skip
+          "unit_from": unit_from, "suggest": suggest, "variants": variants, "measures": measures, "straight": straight or None}  # fmt: skip
     return _field(default, ui, ge=low, le=high)
 
 

@@ -32,6 +32,8 @@ def _curves_over_life(document: dict[str, Any]) -> dict[str, Any]:
 
 def _colors_in_layers(document: dict[str, Any]) -> dict[str, Any]:
     """2 → 3: a look's one colour became layers of colour, and a dot's width a value that may vary."""
+    if not isinstance(document.get("looks", []), list):
+        return {**document, "format": 3}
     looks = []
     for look in document.get("looks", []):
         if isinstance(look, dict) and "layers" not in look:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 Path = tuple[str | int, ...]
@@ -18,6 +19,7 @@ MOST_PARTS = 12_000
 LARGEST_WHOLE = 2**53
 """What a page can still count exactly."""
 
+NO_TEXT = "holds characters that cannot be seen: control characters, marks of direction, or half of a surrogate pair"
 TOO_LONG = f"is larger than {LONGEST_DOCUMENT:,} bytes"
 TOO_DEEP = f"is nested more than {DEEPEST} levels deep"
 
@@ -40,7 +42,7 @@ def _is_sound(raw: Any) -> bool:
             kind = type(node)
             if kind is str:
                 length += len(node)
-                if not (node.isascii() or _is_text(node)):
+                if not _is_text(node):
                     return False
             elif kind is int:
                 if not -LARGEST_WHOLE <= node <= LARGEST_WHOLE:
@@ -49,7 +51,7 @@ def _is_sound(raw: Any) -> bool:
                 parts += 1
                 for name in node:
                     length += len(name)
-                    if not (name.isascii() or _is_text(name)):
+                    if not _is_text(name):
                         return False
                 following += node.values()
             elif kind is list:
@@ -74,7 +76,7 @@ def _found(raw: Any) -> tuple[Path, str] | None:
         if isinstance(node, str):
             length += len(node)
             if not _is_text(node):
-                return path, "holds characters that are no text (half of a surrogate pair)"
+                return path, NO_TEXT
         elif isinstance(node, int) and abs(node) > LARGEST_WHOLE:
             return path, "is a whole number too large to be meant"
         elif isinstance(node, dict):
@@ -92,5 +94,9 @@ def _found(raw: Any) -> tuple[Path, str] | None:
     return None
 
 
+_UNSEEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+"""Control characters, marks that turn the direction in which the rest of a line is read, and halves of surrogate pairs."""
+
+
 def _is_text(text: str) -> bool:
-    return text.isascii() or not any("\ud800" <= character <= "\udfff" for character in text)
+    return text.isprintable() or _UNSEEN.search(text) is None

@@ -23,11 +23,12 @@ from hailridge.formats.blocks import pack, pack_columns, unpack_columns
 from hailridge.formats.meshes import MeshError, notes_on, read_mesh_file
 from hailridge.formats.pictures import PictureError, read_pictures
 from hailridge.formats.posters import poster_from
+from hailridge.formats.travelling import TravelError, unpack_effects
 from hailridge.model.effect import Effect
-from hailridge.model.validation import read_effect
+from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.bakes import Bakes, StoredFrame
 from hailridge.store.database import Database
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 from hailridge.store.library import Library
 
 FLUSH_SECONDS = 0.08
@@ -182,8 +183,17 @@ def draw_poster(resources: Resources, job: dict[str, Any], called_off: CalledOff
     return {"state": "done"}
 
 
+def bring_in(resources: Resources, job: dict[str, Any], called_off: CalledOff, report: Report) -> dict[str, Any]:
+    """Read a file of effects here, where a damaged one can do no harm, and keep what it brings; nothing is kept where one cannot be used."""
+    try:
+        rows = resources.library.take_in(unpack_effects(job["name"], job["data"]))
+    except (TravelError, DocumentError) as error:
+        return {"state": "refused", "message": str(error)}
+    return {"state": "done", "effects": [row.id for row in rows]}
+
+
 JOBS: dict[str, Callable[[Resources, dict[str, Any], CalledOff, Report], dict[str, Any]]] = {
-    "bake": bake, "mesh": import_mesh, "pictures": import_pictures, "poster": draw_poster,
+    "bake": bake, "mesh": import_mesh, "pictures": import_pictures, "poster": draw_poster, "effects": bring_in,
 }  # fmt: skip
 
 

@@ -226,9 +226,10 @@ class Runs:
         One that is only seen in `passing` does not take the place of the frame that somebody looks at.
         """
         with trial.lock:
-            if trial.looked_at is not None and trial.looked_at[0] == frame:
-                known = trial.looked_at[1]
-                yield known
+            # Whoever looks at another trial forgets this one's at any time.
+            latest = trial.looked_at
+            if latest is not None and latest[0] == frame:
+                yield latest[1]
                 return
         try:
             row = self.bakes.frame(trial.key, frame)
@@ -265,7 +266,8 @@ class Runs:
             for other in self._trials.values():
                 other.looked_at = None
                 if other is not trial:
-                    other.traces.clear()
+                    # Not emptied: somebody may be reading them.
+                    other.traces = {}
         trial.looked_at = (frame, moment)
 
     def await_frame(self, trial: Trial, frame: int, seconds: float) -> None:

@@ -6,6 +6,7 @@ import hashlib
 import json
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from sqlite3 import DatabaseError as PlainError
 from typing import Any
 
 from sqlalchemy import delete, func, literal, select, update
@@ -16,6 +17,7 @@ from hailridge import ENGINE_VERSION
 from hailridge.core.scene.layout import recorded_for_looks
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect
+from hailridge.store import room
 from hailridge.store.database import Database
 from hailridge.store.files import in_words
 from hailridge.store.library import NotFound, NotYet, serialized
@@ -44,6 +46,9 @@ DROPPED_AT_ONCE = 4
 
 FREED_AT_ONCE = 256
 """Pages (of 64 KB) that are given back in one transaction."""
+
+FEW = 8
+"""The same where there is hardly any room: those that have to be moved stand twice for a while."""
 
 
 def bake_key(effect: Effect) -> str:
@@ -143,15 +148,18 @@ class Bakes:
     def add_frames(self, key: str, frames: list[StoredFrame], seconds: float, findings: Any = (), timing: Any = None) -> None:
         """Append frames and the number computed in one transaction, so that no frame is counted that is not there.
 
-        `seconds` is what the run took so far, `findings` what it found, `timing` where the time went.
+        `seconds` is what the run took so far, `findings` what it found, `timing` where the time went. StorageError where they would take the room
+        that is kept for effects.
         """
+        grown = sum(len(frame.state) + len(frame.events) for frame in frames)
+        # What is written waits beside the file first: for a while it is there twice.
+        room.check_room(self.file.path.parent, 2 * grown)
         with self.file.writing() as session:
             rows = [
                 {"bake_key": key, "number": f.number, "stats": json.dumps(f.stats, separators=(",", ":")), "events": f.events, "state": f.state}
                 for f in frames
             ]
             session.execute(insert(FrameRow), rows)
-            grown = sum(len(frame.state) + len(frame.events) for frame in frames)
             changes = {"computed": frames[-1].number + 1, "seconds": seconds, "size": BakeRow.size + grown, "findings": json.dumps(list(findings))}
             if timing is not None:
                 changes["timing"] = json.dumps(timing)
@@ -169,6 +177,7 @@ class Bakes:
         if source is None or last is None or base == key:
             return None
         columns = ("number", "stats", "events", "state")
+        room.check_room(self.file.path.parent)
         for first in range(0, last.number + 1, COPIED_AT_ONCE):
             # In small bites, so that whoever wants to save something in between can.
             end = min(last.number, first + COPIED_AT_ONCE - 1)
@@ -228,11 +237,12 @@ class Bakes:
         with self.file.writing() as session:
             session.execute(delete(TrialRow).where(TrialRow.effect_id == effect_id))
 
-    def prune(self, keep: set[str], limit: int = CACHE_BYTES, spared: float = SPARED_SECONDS) -> bool:
+    def prune(self, keep: set[str], limit: int = CACHE_BYTES, spared: float = SPARED_SECONDS, tight: bool = False) -> bool:
         """Forget frames that nobody can come back to, then the longest unused ones beyond `limit` bytes; `keep` are in use now.
 
         Of every effect the latest documents are kept, the older of them for a day. What is being computed, or was asked for in the last `spared`
-        seconds, stays in any case; returns whether there was such, so that one comes back later. The space is given back to the disk.
+        seconds, stays in any case; returns whether there was such, so that one comes back later. The space is given back to the disk: at the end, or,
+        where it is `tight`, bit by bit, which takes longer and needs hardly any room itself.
         """
         with self.file.writing() as session:
             recent, just_now = now() - timedelta(hours=KEPT_HOURS), now() - timedelta(seconds=spared)
@@ -263,7 +273,9 @@ class Bakes:
                     dropped.append((row.key, row.used))
         for key, used in dropped:
             self._drop(key, used)
-        self._give_back()
+            if tight:
+                self._give_back(FEW)
+        self._give_back(FEW if tight else FREED_AT_ONCE)
         return bool(fresh)
 
     def _drop(self, key: str, used: datetime) -> None:
@@ -281,15 +293,19 @@ class Bakes:
                     return
                 session.execute(delete(FrameRow).where(FrameRow.bake_key == key, FrameRow.number >= numbers[-1]))
 
-    def _give_back(self) -> None:
-        """Return free pages to the disk, in bites so that whoever wants to write in between can."""
+    def _give_back(self, at_once: int) -> None:
+        """Return free pages to the disk, in bites of so many, so that whoever wants to write in between can."""
         try:
             with self.file.engine.connect() as connection:
                 raw = connection.connection.cursor()
                 while (free := raw.execute("PRAGMA freelist_count").fetchone()[0]) > 0:
-                    raw.execute(f"PRAGMA incremental_vacuum({FREED_AT_ONCE})").fetchall()
+                    raw.execute(f"PRAGMA incremental_vacuum({at_once})").fetchall()
+                    if at_once == FEW:
+                        # What waits to be written into the file takes room beside it, which is used again and again: there is no other.
+                        raw.execute("PRAGMA wal_checkpoint(RESTART)").fetchall()
                     if raw.execute("PRAGMA freelist_count").fetchone()[0] >= free:
                         break
-                raw.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
-        except DatabaseError as error:
+                # On a full disk the room beside the file stays: what is let go next is let go in it.
+                raw.execute(f"PRAGMA wal_checkpoint({'RESTART' if at_once == FEW else 'TRUNCATE'})").fetchall()
+        except (DatabaseError, PlainError) as error:
             raise in_words(error, self.file.path) from None

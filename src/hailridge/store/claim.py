@@ -9,7 +9,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 
 
 class Claim:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from hailridge.formats.clips import ClipWriter
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 from hailridge.store.library import NotFound
 
 CLIPS_KEPT = 12

@@ -11,7 +11,8 @@ from sqlalchemy import text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from hailridge.store.files import File, StorageError, in_words
+from hailridge.store.errors import StorageError
+from hailridge.store.files import File, in_words
 from hailridge.store.tables import Computed
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -21,10 +22,11 @@ FRAMES_VERSION = 1
 
 # An edit that was acknowledged survives a power cut: every commit waits for the disk. Frames can be computed again.
 _MADE = {"journal_mode": "WAL", "synchronous": "FULL", "foreign_keys": "ON"}
-# Frames are large, so pages are too (measured). Both settings take effect only while the file is empty.
+# Frames are large, so pages are too (measured). Both settings take effect only while the file is empty. What waits beside the file to be written into
+# it (128 pages: 8 MB) stands twice on the disk until it is: on a full one nothing could be let go.
 _COMPUTED = {
     "page_size": 65536, "auto_vacuum": "INCREMENTAL", "journal_mode": "WAL", "synchronous": "NORMAL", "foreign_keys": "ON",
-    "journal_size_limit": 64 * 1024 * 1024,
+    "wal_autocheckpoint": 128, "journal_size_limit": 8 * 1024 * 1024,
 }  # fmt: skip
 
 

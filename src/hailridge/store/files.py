@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from sqlite3 import DatabaseError as PlainError
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
+from hailridge.store import room
+from hailridge.store.errors import FULL, StorageError
 
-class StorageError(RuntimeError):
-    """The store cannot do what was asked; the message is for people. `full` tells a full disk from the rest."""
-
-    def __init__(self, message: str, full: bool = False) -> None:
-        super().__init__(message)
-        self.full = full
+SCRAP = 1_000_000
+"""Bytes; on a disk with less, whatever goes wrong with writing goes wrong for want of room."""
 
 
 class File:
@@ -33,6 +32,8 @@ class File:
 
     def __init__(self, path: Path, setting: dict[str, Any]) -> None:
         self.path, self.setting = path, setting
+        self.on_scarce: Callable[[], None] | None = None
+        """Asked for room before something is written to a disk that has hardly any."""
         self._known: tuple[int, int] | None = None
         self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 15, "check_same_thread": False})
         event.listen(self.engine, "connect", self._prepare)
@@ -54,6 +55,8 @@ class File:
     def writing(self) -> Iterator[Session]:
         """A session that commits at the end, or leaves everything as it was."""
         self._check_place()
+        if self.on_scarce is not None and room.scarce(self.path.parent):
+            self.on_scarce()
         try:
             with Session(self.writer, expire_on_commit=False) as session, session.begin():
                 yield session
@@ -100,12 +103,13 @@ def _begin(connection: Connection) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
 
 
-def in_words(error: DatabaseError, path: Path | None = None) -> StorageError:
+def in_words(error: DatabaseError | PlainError, path: Path | None = None) -> StorageError:
     """SQLite's complaint as a sentence that says what to do."""
-    text = str(error.orig)
+    text = str(error.orig if isinstance(error, DatabaseError) else error)
     named = f"the data file {path}" if path is not None else "the data file"
-    if "full" in text:
-        return StorageError("the disk is full: nothing was lost, but this could not be saved. Free some space and try again.", full=True)
+    # Where even the file that readers share cannot grow, SQLite has no better word.
+    if "full" in text or ("disk I/O" in text and path is not None and room.free(path.parent) < SCRAP):
+        return StorageError(FULL, full=True)
     if "locked" in text:
         return StorageError(f"{named} is busy with another program; try again in a moment")
     if "readonly" in text or "read-only" in text:

@@ -21,8 +21,9 @@ from hailridge import __version__
 from hailridge.core.scene.assets import MissingAsset
 from hailridge.model.validation import DocumentError
 from hailridge.store.claim import Claim
-from hailridge.store.files import StorageError
+from hailridge.store.errors import StorageError
 from hailridge.store.library import Conflict, NotFound, NotYet
+from hailridge.store.room import full_in_words
 from hailridge.web import (
     assets,
     charts,
@@ -106,6 +107,13 @@ def _translate_errors(app: FastAPI) -> None:
     @app.exception_handler(StorageError)
     async def storage(request: Request, error: StorageError) -> JSONResponse:
         return JSONResponse({"detail": str(error)}, 507 if error.full else 503)
+
+    @app.exception_handler(OSError)
+    async def disk(request: Request, error: OSError) -> JSONResponse:
+        told = full_in_words(error)
+        if told is None:
+            raise error
+        return JSONResponse({"detail": str(told)}, 507)
 
     @app.exception_handler(RequestValidationError)
     async def request(request: Request, error: RequestValidationError) -> Response:

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from hailridge.formats.clips import MEDIA, SUFFIXES, ClipError, ClipFormat, ClipWriter, check_clip, file_stem
 from hailridge.store.clips import Clip
+from hailridge.store.room import check_room
 from hailridge.web.context import Shared
 
 router = APIRouter(prefix="/api/clips", tags=["clips"])
@@ -44,6 +45,7 @@ def begin_clip(asked: Asked, context: Shared) -> ClipOut:
         raise HTTPException(422, str(error)) from None
     clips = context.clips
     clips.make_place()
+    check_room(clips.folder)
     name = file_stem(asked.name) or "clip"
     path = clips.folder / f"{secrets.token_hex(4)}-{name}{SUFFIXES[asked.format]}"
     writer = ClipWriter(path, asked.format, asked.width, asked.height, asked.frames_per_second, asked.first, name)
@@ -54,7 +56,8 @@ def begin_clip(asked: Asked, context: Shared) -> ClipOut:
 @router.put("/{clip_id}/frames/{number}", openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}, "required": True}})
 async def add_frame(clip_id: str, number: int, request: Request, context: Shared) -> ClipOut:
     """The next frame as raw RGBA bytes, the top row first. 409 where frames come out of order."""
-    clip = context.clips.get(clip_id)
+    clips = context.clips
+    clip = clips.get(clip_id)
     if int(request.headers.get("content-length", "-1")) != clip.writer.frame_bytes:
         raise HTTPException(422, f"a frame of this clip has {clip.writer.frame_bytes} bytes")
     pixels = await request.body()
@@ -63,6 +66,7 @@ async def add_frame(clip_id: str, number: int, request: Request, context: Shared
         with clip.lock:
             if clip.done or number != clip.writer.written:
                 raise HTTPException(409, f"frame {clip.writer.written} comes next, not {number}")
+            check_room(clips.folder)
             clip.writer.add(pixels)
 
     await run_in_threadpool(write)

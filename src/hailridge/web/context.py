@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import json
+import math
 import threading
+import time
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -16,14 +18,19 @@ from fastapi import Depends, Request
 from hailridge.model.validation import read_effect
 from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
+from hailridge.store import room
 from hailridge.store.bakes import CACHE_BYTES, Bakes
 from hailridge.store.claim import Claim
 from hailridge.store.clips import Clips
 from hailridge.store.database import Database
+from hailridge.store.errors import StorageError
 from hailridge.store.library import Library
 
 SELDOM, REGULARLY = 3.0, 3600.0
 """Seconds between two rounds of cleaning up: at least, and at most."""
+
+MAKING_ROOM = 5.0
+"""Seconds between two tries to make room on a full disk."""
 
 AT_REST = 1.5
 """Seconds after an effect's last run until its picture is drawn: that costs as much as a small run, and while one edits nobody sees it."""
@@ -68,6 +75,9 @@ class Context:
         self.clips = Clips(folder / "clips")
         self.runs.listener = self.live.publish
         self.runs.on_done = self._after_bake
+        self.database.made.on_scarce = self.make_room
+        self._room_made = -math.inf
+        room.hold(folder)
         self.housekeeping = Housekeeping(self.clean)
         self.housekeeping.due()
         self.posters = Later(AT_REST, self._draw_poster)
@@ -84,8 +94,24 @@ class Context:
     def clean(self) -> None:
         """Let go what nobody can come back to: frames, and effects that were deleted long ago."""
         self.library.forget_deleted()
+        room.hold(self.database.folder)
         if self.bakes.prune(self.runs.in_use(), self.limit):
             self.housekeeping.due()
+
+    def make_room(self) -> None:
+        """Let computed frames go where the disk has hardly any room: first those that nobody looks at, then the others. A document is worth more."""
+        folder = self.database.folder
+        if time.monotonic() - self._room_made < MAKING_ROOM:
+            return
+        self._room_made = time.monotonic()
+        room.let_go(folder)
+        for keep in (self.runs.in_use(), set(), set(), set()):
+            # What cannot be let go is no reason not to try to save. While somebody reads, what was written last stands twice, a moment later not.
+            with suppress(StorageError):
+                self.bakes.prune(keep, 0, 0.0, tight=True)
+            if not room.scarce(folder):
+                return
+            time.sleep(0.2)
 
     @property
     def limit(self) -> int:

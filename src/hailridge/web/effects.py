@@ -17,13 +17,14 @@ from hailridge.core.looking.forecast import forecast
 from hailridge.core.scene.shipped import shipped_pictures
 from hailridge.demo import STARTERS, opening, starter, starter_picture
 from hailridge.formats.clips import file_stem
-from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, TravelError, pack_effects, unpack_effects
+from hailridge.formats.travelling import MOST_EFFECTS, SUFFIX, pack_effects
 from hailridge.model.comparing import changes
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.library import DAYS_KEPT
 from hailridge.store.tables import EffectRow, VersionRow, now
 from hailridge.web.context import Shared
 from hailridge.web.security import MOST_UPLOADED
+from hailridge.web.uploads import read_in_worker
 
 router = APIRouter(prefix="/api/effects", tags=["effects"])
 
@@ -196,10 +197,8 @@ def bring_in(file: UploadFile, context: Shared) -> list[Summary]:
     """Take in effects from a file that `get_file` made, with their meshes and pictures. 422 says what is wrong with it; nothing is kept then."""
     name = file.filename or "file"
     data = file.file.read(MOST_UPLOADED + 1)
-    try:
-        return [_summary(row) for row in context.library.take_in(unpack_effects(name, data))]
-    except TravelError as error:
-        raise HTTPException(422, str(error)) from None
+    brought = read_in_worker(context, {"what": "effects", "name": name, "data": data}, name)["effects"]
+    return [_summary(context.library.effect(effect)) for effect in brought]
 
 
 @router.get("/file", response_class=Response, responses={200: {"content": {"application/zip": {}}}})

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from hailridge.core.looking.suggesting import present_attribute, present_quantity
 from hailridge.model.exchanging import NothingFits, exchanged, referred
-from hailridge.model.validation import DocumentError
+from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.library import NotFound
 from hailridge.web.context import Context, Shared
 from hailridge.web.looking import pieces
@@ -55,8 +55,12 @@ def exchange(change: Change, context: Shared) -> Changed:
         return Changed(document=exchanged(change.document, path, change.kind, tell, change.given))
     except NothingFits as error:
         return Changed(document=None, refused=str(error))
-    except (LookupError, TypeError, ValueError, AttributeError):
+    except (LookupError, TypeError, ValueError):
         raise NotFound("there is no such place in the document") from None
+    except AttributeError:
+        # Of a document that is none, what is wrong with it is told; otherwise the mistake is ours.
+        read_effect(change.document)
+        raise
 
 
 def _teller(context: Context, trial_id: str, frame: int) -> Any:

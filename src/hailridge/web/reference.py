@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from functools import cache
 from typing import Any
 
 import numpy as np
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from hailridge.core.kinds.looks.ramps import shipped
@@ -55,6 +56,7 @@ class FieldOut(BaseModel):
     along: str | None = None
     lookups: dict[str, str] | None = None
     keyable: bool = False
+    straight: bool | None = None
 
 
 class KindOut(BaseModel):
@@ -153,10 +155,15 @@ def get_catalogue() -> Catalogue:
     return _catalogue()
 
 
-@router.get("/schema")
-def get_schema() -> dict[str, Any]:
+@cache
+def _schema() -> bytes:
+    return json.dumps(json_schema(), ensure_ascii=False, separators=(",", ":")).encode()
+
+
+@router.get("/schema", response_model=dict[str, Any])
+def get_schema() -> Response:
     """The JSON Schema of the effect document."""
-    return json_schema()
+    return Response(_schema(), media_type="application/json")
 
 
 @router.get("/guide")

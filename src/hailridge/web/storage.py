@@ -7,6 +7,7 @@ import shutil
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from hailridge.store import room
 from hailridge.web.context import Context, Shared
 
 router = APIRouter(prefix="/api/storage", tags=["storage"])
@@ -53,6 +54,13 @@ def set_limit(limit: Limit, context: Shared) -> StorageOut:
 
 @router.post("/clear")
 def clear_frames(context: Shared) -> StorageOut:
-    """Let go all computed frames but those that somebody looks at. Effects stay; they are computed again when they are opened."""
-    context.bakes.prune(context.runs.in_use(), 0)
+    """Let go all computed frames but those that somebody looks at; on a full disk those, too. Effects stay; frames are computed again when they are
+    opened."""
+    scarce = room.scarce(context.database.folder)
+    if scarce:
+        room.let_go(context.database.folder)
+    context.bakes.prune(context.runs.in_use(), 0, tight=scarce)
+    if scarce and room.scarce(context.database.folder):
+        # Better that what is looked at is computed again than that nothing can be saved.
+        context.bakes.prune(set(), 0, 0.0, tight=True)
     return _told(context)

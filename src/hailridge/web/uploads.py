@@ -39,7 +39,8 @@ def read_in_worker(context: Context, message: dict[str, Any], name: str, ticket:
             silent = job.heard is not None and time.monotonic() - job.heard > SILENCE
             if silent or time.monotonic() - begun > LONGEST:
                 context.pool.abandon(owner)
-                raise HTTPException(422, f"'{name}' was given up: its reader no longer advances. It is probably damaged.") from None
+                told = "its reader no longer advances. Try again when the machine has less to do; if that does not help, the file is damaged."
+                raise HTTPException(422, f"'{name}' was given up: {told}") from None
     if result["state"] == "failed":
         raise HTTPException(422, f"'{name}' could not be read: {result['message']}")
     if result["state"] != "done":

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int64, Int64Rows, Int64s
-from hailridge.core.kernels.compiling import kernel
+from hailridge.core.kernels.compiling import kernel, whole
+from hailridge.core.kernels.parting import own_way
 
 SAME_PLACE = np.float32(1e-6)
 """Of the sum of the radii: two that are nearer than that stand in one place, and are parted in a direction of their own."""
@@ -44,11 +47,7 @@ def separate(
                         if apart > SAME_PLACE * reach:
                             nx, ny, nz = dx / apart, dy / apart, dz / apart
                         else:
-                            # Evenly spread over all directions, by turns of the golden angle.
-                            nz = np.float32(((a * 7 + b * 13) % 64) / 32.0 - 63.0 / 64.0)
-                            turn = np.float32(2.3999632) * np.float32((a + 3 * b) % 4096)
-                            flat = np.sqrt(np.float32(1) - nz * nz)
-                            nx, ny = flat * np.cos(turn), flat * np.sin(turn)
+                            nx, ny, nz = own_way(b, a)
                         both = lightness[a] + lightness[b]
                         mine = lightness[a] / both
                         way = strength * (reach - apart)
@@ -70,3 +69,38 @@ def separate(
                             velocities[b, 0] -= nx * closing * (1 - mine)
                             velocities[b, 1] -= ny * closing * (1 - mine)
                             velocities[b, 2] -= nz * closing * (1 - mine)
+
+
+@whole
+def heaps(slabs: Int64s, cells: Int64s, starts: Int64Rows, lengths: Int64Rows, places: Float32Rows, radii: Float32s, slack: Float32) -> Any:
+    """Which particles lie against one another, directly or by way of others: by each the first of its heap, in the order of the grid (n,) int64.
+
+    slabs, cells, starts, lengths, places and radii as in `separate`; two lie against each other that are nearer than `slack` times the sum of their
+    radii.
+    """
+    first_of = np.arange(len(places))
+    for slab in range(len(slabs) - 1):
+        for cell in range(slabs[slab], slabs[slab + 1]):
+            for a in range(cells[cell], cells[cell + 1]):
+                for run in range(6):
+                    first = starts[cell, run]
+                    last = first + lengths[cell, run]
+                    if run < 3:
+                        first = max(first, a + 1)
+                    for b in range(first, last):
+                        dx, dy, dz = places[b, 0] - places[a, 0], places[b, 1] - places[a, 1], places[b, 2] - places[a, 2]
+                        reach = (radii[a] + radii[b]) * slack
+                        if not dx * dx + dy * dy + dz * dz < reach * reach:
+                            continue
+                        one, other = a, b
+                        while first_of[one] != one:
+                            first_of[one] = first_of[first_of[one]]
+                            one = first_of[one]
+                        while first_of[other] != other:
+                            first_of[other] = first_of[first_of[other]]
+                            other = first_of[other]
+                        first_of[max(one, other)] = min(one, other)
+    for a in range(len(places)):
+        # Whoever comes before has been led to its first already.
+        first_of[a] = first_of[first_of[a]]
+    return first_of

@@ -7,6 +7,7 @@ import numpy as np
 from hailridge.core.kernels.array_types import Float32, Float32Rows, Float32s, Int32s, Int64, Int64Rows, Int64s
 from hailridge.core.kernels.compiling import helper, kernel
 from hailridge.core.kernels.neighbours import CELLS_TOGETHER
+from hailridge.core.kernels.parting import own_way
 
 ANY, OTHERS, SIBLINGS = 0, 1, 2
 """Which kin count: everybody, those of another parent, those of the same parent."""
@@ -35,8 +36,8 @@ def kin_counts(kin, first, second):  # type: ignore[no-untyped-def]
 def around(
     begin: Int64, end: Int64, starts: Int64Rows, lengths: Int64Rows, cells: Int64s, thin: Int64s, seekers: Int64s, seeking: Float32Rows,
     reach: Float32s, own: Int64s, headings: Float32Rows, view: Float32, kin: Int64, parents: Int32s, targets: Float32Rows, extra: Float32s,
-    rows: Int64s, others: Int32s, values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, furthest: Float32s,
-    furthest_rows: Int64s, aways: Float32Rows,
+    rows: Int64s, others: Int32s, values: Float32Rows, bounds: Float32s, bound_rows: Int64s, counts: Int32s, places: Float32Rows, sums: Float32Rows,
+    furthest: Float32s, furthest_rows: Int64s, aways: Float32Rows,
 ) -> None:  # fmt: skip
     """What each seeker finds within its reach.
 
@@ -44,9 +45,10 @@ def around(
     `kernels.neighbours.count`. thin (c,): of the targets around a cell only every so-manieth is looked at, and counts for as many.
     own (n,): the row that a seeker is itself, −1 for none; rows (t,): those of the targets. headings (n, 3) unit vectors, zero for who sees all
     round, or none at all; view: the cosine of half the angle of view. kin (see above) with parents (n,) and others (t,).
-    values (t, w): what to average, in order of cells. Filled where they have rows: counts (n,), places (n, 3) the mean of the ways to those found
+    values (t, w): what to average, in order of cells. bounds (n,) squares of distances and bound_rows (n,): only who comes before these in order of
+    distance and row counts; or (0,). Filled where they have rows: counts (n,), places (n, 3) the mean of the ways to those found
     (m), sums (n, w) means, furthest (n,) squares of distances and furthest_rows (n,), −1 where there is nobody, aways (n, 3) the sum of directions
-    away from those found, each by how near it is: 1 at the place itself, 0 at the reach.
+    away from those found, each by how near it is: 1 at the place itself (each pair has a direction of its own there), 0 at the reach.
     """
     width = values.shape[1]
     total = np.zeros(width, np.float64)
@@ -97,6 +99,8 @@ def around(
                     t = which[k]
                     if rows[t] == own[i]:
                         continue
+                    if len(bounds) > 0 and (squares[h] > bounds[i] or (squares[h] == bounds[i] and rows[t] >= bound_rows[i])):
+                        continue
                     if kin != 0 and not kin_counts(kin, parents[i], others[t]):
                         continue
                     dx, dy, dz = xs[k] - x, ys[k] - y, zs[k] - z
@@ -108,7 +112,12 @@ def around(
                     wayx += dx
                     wayy += dy
                     wayz += dz
-                    if len(aways) > 0 and squares[h] > 0:
+                    if len(aways) > 0 and squares[h] == 0:
+                        ownx, owny, ownz = own_way(own[i], rows[t])
+                        awayx += ownx
+                        awayy += owny
+                        awayz += ownz
+                    elif len(aways) > 0:
                         distance = np.sqrt(squares[h])
                         limit = far + extra[t] if len(extra) > 1 else far
                         share = (1 - distance / limit) / distance
@@ -288,13 +297,13 @@ def looked_at(
 
 @kernel(serial_below=4_000)
 def of_list(
-    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, seeking: Float32Rows, reach: Float32s, targets: Float32Rows, extra: Float32s,
-    values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, aways: Float32Rows,
+    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, seeking: Float32Rows, reach: Float32s, own: Int64s, targets: Float32Rows,
+    extra: Float32s, names: Int64s, values: Float32Rows, counts: Int32s, places: Float32Rows, sums: Float32Rows, aways: Float32Rows,
 ) -> None:  # fmt: skip
     """What `around` tells, of those in a list: rows (n, k) of the targets (t,), −1 where there are no more, with distances (n, k) m.
 
-    seeking (n, 3), reach (n,) or (1,), targets (t, 3), extra (t,) or (1,), values (t, w). Filled where they have rows: counts (n,), places (n, 3),
-    sums (n, w) and aways (n, 3) as there.
+    seeking (n, 3), reach (n,) or (1,), targets (t, 3), extra (t,) or (1,), own (n,) and names (t,) the rows that they are, values (t, w).
+    Filled where they have rows: counts (n,), places (n, 3), sums (n, w) and aways (n, 3) as there.
     """
     width = values.shape[1]
     total = np.zeros(width, np.float64)
@@ -314,7 +323,12 @@ def of_list(
             wayy += dy
             wayz += dz
             distance = distances[i, place]
-            if distance > 0:
+            if distance == 0:
+                ownx, owny, ownz = own_way(own[i], names[t])
+                awayx += ownx
+                awayy += owny
+                awayz += ownz
+            else:
                 limit = far + extra[t] if len(extra) > 1 else far
                 share = (1 - distance / limit) / distance
                 awayx -= dx * share
@@ -334,11 +348,13 @@ def of_list(
 
 @kernel(serial_below=4_000)
 def kept_apart(
-    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, here: Float32Rows, everywhere: Float32Rows, within: Float32, out: Float32Rows
+    begin: Int64, end: Int64, rows: Int64Rows, distances: Float32Rows, own: Int64s, here: Float32Rows, everywhere: Float32Rows, within: Float32,
+    out: Float32Rows,
 ) -> None:  # fmt: skip
     """The sum of directions away from those in a list, each by how near it is: 1 in the same place, 0 at `within` (m).
 
-    rows (k, m) of `everywhere` (n, 3), −1 where there are no more, nearest first, with distances (k, m) m; here (k, 3), out (k, 3).
+    rows (k, m) of `everywhere` (n, 3), −1 where there are no more, nearest first, with distances (k, m) m; own (k,) the rows of those who look,
+    here (k, 3), out (k, 3).
     """
     for i in range(begin, end):
         x, y, z = np.float32(0), np.float32(0), np.float32(0)
@@ -346,7 +362,12 @@ def kept_apart(
             other, apart = rows[i, place], distances[i, place]
             if other < 0 or apart >= within:
                 break
-            if apart > 0:
+            if apart == 0:
+                ownx, owny, ownz = own_way(own[i], other)
+                x += ownx
+                y += owny
+                z += ownz
+            else:
                 share = (1 - apart / within) / apart
                 x += (here[i, 0] - everywhere[other, 0]) * share
                 y += (here[i, 1] - everywhere[other, 1]) * share

@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import PrivateAttr
 
 from hailridge.core.formulas.formula import Computed, Formula, faults_of, mentions_of
@@ -59,20 +60,32 @@ class Written(Kind):
         return mentions_of(self._formula, to)
 
     def value(self, moment: Moment, rows: Rows) -> Any:
-        """The value for particles: float32 or bool, (k,) or (k, 3). What is no number counts as 0 and is told of."""
+        """What is read of particles: float32 or bool, (k,) or (k, 3). What is no number counts as 0 and is told of; infinity as very much."""
+        value = self._value(moment, rows)
+        if value.dtype == np.bool_:
+            return value
+        spoilt = np.isnan(value if value.ndim < 2 else value.sum(axis=1))
+        if spoilt.any():
+            who = moment.column("id")[rows][int(np.argmax(spoilt))]
+            moment.find("warning", self.address, f"the formula gives no number for particle {who}; 0 was taken", key="no number")
+        return np.nan_to_num(value, nan=0.0, posinf=FURTHEST, neginf=-FURTHEST).clip(-FURTHEST, FURTHEST).astype(np.float32)
+
+    def given(self, moment: Moment, rows: Rows) -> Any:
+        """What is written to particles: float32, (k,) or (k, 3). For whom it is no finite number nothing is written (`Moment.leave_out`); where it is
+        no write, 0 counts."""
+        value = self._value(moment, rows)
+        if value.dtype != np.bool_:
+            fine: NDArray[np.bool_] = np.isfinite(value) & (np.abs(value) < FURTHEST)
+            if not fine.all():
+                moment.leave_out(rows, ~np.asarray(fine.reshape(len(fine), -1).all(axis=1)), self.address)
+                value = np.where(fine, value, 0)
+        return value.astype(np.float32)
+
+    def _value(self, moment: Moment, rows: Rows) -> Any:
+        """What the formula gives, as it is: (k,) or (k, 3)."""
         formula = self.formula(moment.scene.effect)
         value = np.asarray(formula(Surroundings(formula, moment, rows)))
-        if value.dtype != np.bool_:
-            if np.isnan(value).any():
-                self._tell(moment, rows, value)
-            value = np.nan_to_num(value, nan=0.0, posinf=FURTHEST, neginf=-FURTHEST).clip(-FURTHEST, FURTHEST).astype(np.float32)
         return np.array(np.broadcast_to(value, (number_of(rows), 3) if formula.type == "vector" else (number_of(rows),)))
-
-    def _tell(self, moment: Moment, rows: Rows, value: Any) -> None:
-        spoilt = np.isnan(value if value.ndim < 2 else value.sum(axis=1))
-        first = int(np.flatnonzero(np.broadcast_to(spoilt, (number_of(rows),)))[0]) if number_of(rows) else 0
-        who = f" for particle {moment.column('id')[rows][first]}" if number_of(rows) else ""
-        moment.find("warning", self.address, f"the formula gives no number{who}; 0 was taken", key="no number")
 
     # What it reads needs what it would need anywhere else.
 

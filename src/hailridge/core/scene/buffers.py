@@ -40,7 +40,7 @@ class Litter:
     shares: Shares | None = None
     """When in the step they are born; none where that is now."""
     removed: NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, np.intp))
-    """Parents that leave for it, who stay where there is no room for their children."""
+    """Parents that leave for it: their places are for its children first."""
 
 
 @dataclass

@@ -11,7 +11,6 @@ from hailridge.core.scene.around import Around, around, crowd, one, sight_of
 from hailridge.core.scene.moment import REMOVED, Moment
 from hailridge.core.state import surroundings as search
 from hailridge.core.state.particles import Array, Rows, as_indices
-from hailridge.core.state.surroundings import Sight
 
 
 def claimed(moment: Moment, name: str, acting: Rows, which: str) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -32,7 +31,7 @@ def claimed(moment: Moment, name: str, acting: Rows, which: str) -> tuple[NDArra
         if not len(chosen):
             return nobody, nobody
         sight, wider, _reach = sight_of(moment, hood, everyone, targets)
-        _counts, owners, _apart = search.lookers(everyone.at(chosen), sight.at(chosen), targets, wider)
+        _counts, owners, _squares = search.lookers(everyone.at(chosen), sight.at(chosen), targets, wider)
         taken_ = owners >= 0
         return targets.rows[taken_], owners[taken_]
     seekers, found, apart = _pairs(around(moment, name, one(which)), acting, which)
@@ -57,25 +56,26 @@ def _pairs(answers: Around, acting: Rows, which: str) -> tuple[NDArray[np.int64]
 
 
 def lookers_of(moment: Moment, name: str) -> tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]:
-    """For everyone: how many seekers of a neighbourhood find it, which is the nearest of them (−1 for none), and how far away that is (m): (n,)."""
+    """For everyone: how many seekers of a neighbourhood find it, which is the nearest of them (−1 for none), and how far away that is, squared (m²):
+    (n,)."""
     hood = moment.scene.neighbourhoods.get(name)
 
     def compute(_before: Any) -> tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]:
         number = moment.count
-        counts, owners, apart = np.zeros(number, np.int32), np.full(number, -1, np.int64), np.full(number, np.inf, np.float32)
+        counts, owners, squares = np.zeros(number, np.int32), np.full(number, -1, np.int64), np.full(number, np.inf, np.float32)
         if hood is None:
-            return counts, owners, apart
+            return counts, owners, squares
         if hood.listed:
             seekers, found, distances = _pairs(around(moment, name), moment.everyone(), "all")
             counts += np.bincount(found, minlength=number).astype(np.int32)
             order = np.lexsort((seekers, distances, found))[::-1]
             # Written from the furthest on: the nearest stays.
-            owners[found[order]], apart[found[order]] = seekers[order], distances[order]
+            owners[found[order]], squares[found[order]] = seekers[order], distances[order] ** 2
         else:
             seekers_, targets = crowd(moment, hood.who, True), crowd(moment, hood.among, hood.nested)
             sight, wider, _reach = sight_of(moment, hood, seekers_, targets)
-            counts[targets.rows], owners[targets.rows], apart[targets.rows] = search.lookers(seekers_, sight, targets, wider)
-        return counts, owners, apart
+            counts[targets.rows], owners[targets.rows], squares[targets.rows] = search.lookers(seekers_, sight, targets, wider)
+        return counts, owners, squares
 
     found: tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]] = moment.answers.asked(
         ("lookers", name), ("group", REMOVED), compute, (moment.count, moment.time)
@@ -84,9 +84,12 @@ def lookers_of(moment: Moment, name: str) -> tuple[NDArray[np.int32], NDArray[np
 
 
 def place_for(moment: Moment, name: str) -> NDArray[np.int32]:
-    """In which place everyone stands for the nearest seeker that finds it: 1 for the nearest to that one, 0 where nobody does: (n,)."""
+    """In which place everyone stands for the nearest seeker that finds it: 1 for the nearest to that one, 0 where nobody does: (n,).
+
+    By the distance between their centres, as everywhere, of those found; of two equally near the one with the lower row comes first.
+    """
     hood = moment.scene.neighbourhoods.get(name)
-    _counts, owners, apart = lookers_of(moment, name)
+    _counts, owners, squares = lookers_of(moment, name)
     out = np.zeros(moment.count, np.int32)
     me = np.flatnonzero(owners >= 0)
     if hood is None or not len(me):
@@ -95,11 +98,11 @@ def place_for(moment: Moment, name: str) -> NDArray[np.int32]:
         rows = around(moment, name).rows[owners[me]]
         out[me] = 1 + np.argmax(rows == me[:, None], axis=1)
         return out
-    # As many as the seeker finds nearer than that.
+    # As many as the seeker finds before that.
     targets = crowd(moment, hood.among, hood.nested)
     every = crowd(moment, hood.who, True)
-    sight, _wider, _reach = sight_of(moment, hood, every, targets)
+    sight, wider, _reach = sight_of(moment, hood, every, targets)
     of = np.searchsorted(every.rows, owners[me])
-    nearer = Sight(np.nextafter(apart[me], np.float32(0)), sight.at(of).headings, sight.view, sight.kin)
-    out[me] = 1 + search.look(every.at(of), nearer, targets, None, np.zeros((len(targets), 0), np.float32)).counts
+    bounds = (squares[me], me.astype(np.int64))
+    out[me] = 1 + search.look(every.at(of), sight.at(of), targets, wider, np.zeros((len(targets), 0), np.float32), before=bounds).counts
     return out

@@ -45,6 +45,8 @@ class Moment:
         self.buffers = Buffers()
         self.doomed = np.zeros(0, np.bool_)
         self.any_doomed = False
+        self.unfit: NDArray[np.bool_] | None = None
+        """For whom a value that was asked for since the present action began is no finite number (n,): nothing is written for them."""
         self.surface = NOTHING3
         self.log = EventLog(0)
         self.findings: dict[tuple[Any, str | None], Finding] = {}
@@ -228,10 +230,29 @@ class Moment:
 
     # ── Writing ─────────────────────────────────────────────────────────────────────────────────────────────────────────
 
+    def leave_out(self, rows: Rows, spoilt: NDArray[np.bool_], item: str | None) -> None:
+        """Told of rows (k,) for which a part, by its address, gives no finite number (k,): what the present action writes leaves them as they are."""
+        first = int(self.column("id")[rows][int(np.argmax(spoilt))])
+        self.find("warning", item, f"this gives no finite number for particle {first}; what it would write is left out", key="no number")
+        known, self.unfit = self.unfit, np.zeros(self.count, np.bool_)
+        if known is not None:
+            self.unfit[: len(known)] = known
+        self.unfit[rows] |= spoilt
+
+    def fit(self, column: str, rows: Rows, values: Any) -> Any:
+        """Values (k,) or (k, 3) for a column of these rows; where one was left out, what stands there."""
+        if self.unfit is None or not (left := self.unfit[rows]).any():
+            return values
+        old = self.column(column)[rows]
+        return np.where(left if old.ndim == 1 else left[:, None], old, values).astype(old.dtype)
+
     def write_attribute(self, attribute: str, rows: Rows, values: Any) -> None:
         """Set an attribute, kept within its limits. Values that are not finite are not written and reported with the rule that made them."""
         with np.errstate(over="ignore", invalid="ignore"):
             values = np.asarray(values, np.float32)
+        if self.unfit is not None and (left := self.unfit[rows]).any():
+            old = self.read_attribute(attribute, rows)
+            values = np.where(left if old.ndim == 1 else left[:, None], old, values).astype(np.float32)
         if not np.isfinite(values).all():
             old = self.read_attribute(attribute, rows)
             fine = np.broadcast_to(np.isfinite(values), old.shape)
@@ -343,12 +364,6 @@ class Moment:
         if number_of(rows):
             self.doomed[rows] = True
             self.any_doomed = True
-            self.answers.changed(REMOVED)
-
-    def spare(self, rows: Rows) -> None:
-        """Take back that they leave."""
-        if number_of(rows):
-            self.doomed[rows] = False
             self.answers.changed(REMOVED)
 
     def pile_up(self, given: Contribution, rows: Rows) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hailridge.core.kernels import philox, tree, vectors
+from hailridge.core.space.joining import edges, joined
 from hailridge.core.space.transforms import Transform
 from hailridge.core.state.particles import lengths
 from hailridge.core.state.randomness import points_in_ball, upward
@@ -280,10 +281,8 @@ class Geometry:
     @cached_property
     def edge_shares(self) -> NDArray[np.intp]:
         """How many triangles meet at each edge: (e,). Vertices in one place count as one."""
-        _places, joined = np.unique(np.round(self.vertices, 5), axis=0, return_inverse=True)
-        faces = joined.reshape(-1)[self.faces]
-        edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-        return np.unique(edges, axis=0, return_counts=True)[1]
+        first, which = joined(self.vertices, 5)
+        return edges(which[self.faces], len(first))[2]
 
     def ball_inside(self, u: NDArray[np.float32]) -> Points:
         """Places evenly by volume inside an exact ball."""

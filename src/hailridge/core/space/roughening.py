@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from hailridge.core.kernels import noise
 from hailridge.core.space.geometry import Geometry
+from hailridge.core.space.joining import edges, joined
 
 MOST_TRIANGLES = 40_000
 """Triangles to which a surface is refined at most, so that bumps have something to bend."""
@@ -47,12 +48,11 @@ def _heights(places: NDArray[np.float32], drift: np.float32, salt: int) -> NDArr
 
 def refined(base: Geometry, longest: float) -> Geometry:
     """Split triangles in four until no edge is longer than `longest`, or there are many; vertices in one place become one."""
-    _places, first, joined = np.unique(np.round(base.vertices, 6), axis=0, return_index=True, return_inverse=True)
-    vertices, faces = base.vertices[first].astype(np.float64), joined.reshape(-1)[base.faces]
+    first, place = joined(base.vertices, 6)
+    vertices, faces = base.vertices[first].astype(np.float64), place[base.faces]
     while len(faces) * 4 <= MOST_TRIANGLES:
         corners = vertices[faces]
-        edges = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
-        if edges.max() <= longest:
+        if np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max() <= longest:
             break
         vertices, faces = split(vertices, faces)
     return Geometry(vertices.astype(np.float32), faces.astype(np.int32))
@@ -60,10 +60,9 @@ def refined(base: Geometry, longest: float) -> Geometry:
 
 def split(vertices: NDArray[np.float64], faces: NDArray[Any]) -> tuple[NDArray[np.float64], NDArray[Any]]:
     """Each triangle into four by the middles of its edges; neighbours share them."""
-    ends = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    unique, which = np.unique(ends, axis=0, return_inverse=True)
+    ends, which, _shares = edges(faces, len(vertices))
     middles = which.reshape(3, -1) + len(vertices)
     a, b, c = faces.T
     ab, bc, ca = middles
     parts = [np.stack(corner, axis=1) for corner in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
-    return np.concatenate([vertices, vertices[unique].mean(axis=1)]), np.concatenate(parts)
+    return np.concatenate([vertices, vertices[ends].mean(axis=1)]), np.concatenate(parts)

@@ -53,6 +53,12 @@ class Separation:
                 np.float32(min(1.0, strength)), self.radii, self.lightness, self.places, self.velocities, work=len(self.places),
             )  # fmt: skip
 
+    def heaps(self, slack: float) -> NDArray[np.int64]:
+        """A number for each particle, in the order in which they were given: the same for those that lie against one another, directly or by way of
+        others, nearer than `slack` times the sum of their radii (n,)."""
+        firsts = kernel.heaps(self.slabs, self.cells, self.starts, self.lengths, self.places, self.radii, np.float32(slack))
+        return np.asarray(firsts[self.back])
+
     def ordered(self) -> tuple[Array, Array]:
         """Places and velocities (n, 3) in the order in which they were given."""
         return self.places.take(self.back, axis=0), self.velocities.take(self.back, axis=0)

@@ -16,6 +16,7 @@ from hailridge.core.state.particles import Array
 
 NO_VIEW = np.zeros((0, 3), np.float32)
 EVEN = np.zeros(1, np.float32)
+NO_BOUNDS = (np.zeros(0, np.float32), np.zeros(0, np.int64))
 
 MOST_PAIRS = 2_000_000_000
 """Pairs that are looked at for one answer, a few seconds at most. Where there are more, each seeker looks at every so-manieth only; that is told."""
@@ -86,12 +87,13 @@ class Found:
 
 def look(
     seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None, values: Array, ways: bool = False, furthest: bool = False, aways: bool = False,
-    grid: Grid | None = None,
+    grid: Grid | None = None, before: tuple[Array, NDArray[np.int64]] | None = None,
 ) -> Found:  # fmt: skip
     """All of a question in one pass: how many each seeker finds, and of those the means of `values` (t, w); where that is wanted, the mean way,
     the furthest, the way out.
 
-    `wider` (t,) is added to every reach, target by target. `grid` is one over the targets with a cell that is wide enough, if there is one.
+    `wider` (t,) is added to every reach, target by target. `grid` is one over the targets with a cell that is wide enough, if there is one. With
+    `before`, squares of distances (n,) m² and rows (n,), only those are found who come before these in order of distance and row.
     """
     number, width = len(seekers), values.shape[1]
     found = Found(
@@ -105,7 +107,7 @@ def look(
     grid = grid or Grid(targets.places, sight.furthest + more)
     around = grid.candidates(seekers.places, seekers is targets)
     thin, found.thinned = _thinned(around)
-    if sight.plain and not (ways or furthest or aways or width) and found.thinned == 1:
+    if sight.plain and not (ways or furthest or aways or width or before) and found.thinned == 1:
         far = np.maximum(sight.reach, 0)
         found.counts = grid.count_among(around, seekers.places, far, wider, _own_places(seekers, targets))
         found.counts[sight.reach < 0 if len(sight.reach) > 1 or sight.reach[0] < 0 else slice(0, 0)] = 0
@@ -116,8 +118,8 @@ def look(
         len(around.starts), around.starts, around.lengths, around.cells, thin, around.seekers, seekers.places, sight.reach, seekers.rows,
         sight.headings, np.float32(sight.view), sight.kin, seekers.parents, grid.places, _ordered(wider, order), targets.rows[order],
         targets.parents[order],
-        np.ascontiguousarray(values.take(order, axis=0)) if width else np.zeros((1, 0), np.float32), found.counts, found.ways, found.means, squares,
-        found.furthest_rows, found.aways, work=number,
+        np.ascontiguousarray(values.take(order, axis=0)) if width else np.zeros((1, 0), np.float32), *(before or NO_BOUNDS), found.counts,
+        found.ways, found.means, squares, found.furthest_rows, found.aways, work=number,
     )  # fmt: skip
     found.furthest = np.sqrt(np.maximum(squares, 0))
     return found
@@ -179,7 +181,8 @@ def of_list(
     )  # fmt: skip
     if number and len(targets):
         kernel.of_list(
-            number, rows, np.ascontiguousarray(distances), seekers.places, sight.reach, targets.places, EVEN if wider is None else wider,
+            number, rows, np.ascontiguousarray(distances), seekers.places, sight.reach, seekers.rows, targets.places,
+            EVEN if wider is None else wider, targets.rows,
             np.ascontiguousarray(values) if width else np.zeros((1, 0), np.float32), found.counts, found.ways, found.means, found.aways,
         )  # fmt: skip
     return found
@@ -189,7 +192,7 @@ def lookers(
     seekers: Crowd, sight: Sight, targets: Crowd, wider: Array | None
 ) -> tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]:  # fmt: skip
     """The question from the other side: how many seekers find each target (t,), the row of the nearest of them (t,), −1 for none, and how far away
-    that is (t,) m. Of two equally near it is the one with the lower row."""
+    that is, squared (t,) m². Of two equally near it is the one with the lower row."""
     number = len(targets)
     counts, claimants, squares = np.zeros(number, np.int32), np.full(number, -1, np.int64), np.full(number, np.inf, np.float32)
     if number and len(seekers):
@@ -203,7 +206,7 @@ def lookers(
             targets.rows, targets.parents, grid.places, np.ascontiguousarray(looks.reach), seekers.rows[order], seekers.parents[order],
             looks.headings, np.float32(sight.view), sight.kin, counts, claimants, squares, work=number,
         )  # fmt: skip
-    return counts, claimants, np.sqrt(squares)
+    return counts, claimants, squares
 
 
 def _grids(seekers: Crowd, targets: Crowd, furthest: float, most: int) -> Iterator[tuple[Grid, bool]]:

@@ -77,8 +77,10 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     aims = source.direction.aim(moment, birth)
     for name in ("lifetime", "radius", "mass", "opacity"):
         info = BUILT_IN[name]
-        column(name)[rows] = np.clip(getattr(source, name).give(moment, rows), info.low, info.high)
-    column("color")[rows] = np.clip(source.color.give(moment, rows), 0, 1)
+        moment.unfit = None
+        column(name)[rows] = moment.fit(name, rows, np.clip(getattr(source, name).give(moment, rows), info.low, info.high))
+    moment.unfit = None
+    column("color")[rows] = moment.fit("color", rows, np.clip(source.color.give(moment, rows), 0, 1))
     column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows)) + carried * np.float32(source.inherit / 100)
     if moment.particles.has("orientation"):
         column("orientation")[rows] = source.orientation.turn(moment, birth)
@@ -90,6 +92,7 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     for place, action in enumerate(source.actions):
         if scene.effect.acts("sources", index, "actions", place):
             moment.actor = -1
+            moment.unfit = None
             action.act(moment, rows)
     set_on_side(moment, rows, 1.0 - left / moment.dt if moment.dt > 0 else np.ones(number), (scene.shape_index[source.shape], bases))
     if moment.particles.has("birthplace"):
@@ -125,16 +128,16 @@ BUDGET = "budget"
 """The code of what is told of births that the budget stopped."""
 
 
-def room_for(moment: Moment, wanted: int, item: str, label: str, parents: int = 0) -> int:
-    """How many of `wanted` births the particle budget still allows; the first refusal is reported with what was multiplying, and for how many
-    `parents` where there are any."""
+def room_for(moment: Moment, wanted: int, item: str, label: str, parents: int = 0, leaving: int = 0) -> int:
+    """How many of `wanted` births the particle budget still allows, where so many are `leaving` within the step; the first refusal is reported with
+    what was multiplying, and for how many `parents` where there are any."""
     budget = moment.scene.effect.clock.particle_budget
-    room = max(0, budget - moment.count)
+    room = max(0, budget - moment.count + leaving)
     if wanted > room:
         text = (
             f"the particle budget of {budget:,} was reached at frame {moment.frame} while '{label}' wanted {wanted:,} more"
-            f"{f', {wanted / parents:.3g} for each of {parents:,}' if parents else ''}; births stopped "
-            f"there and the run went on. Lower the births or their chance, or raise the budget on the clock."
+            f"{f', {wanted / parents:.3g} for each of {parents:,}' if parents else ''}; {wanted - room:,} of them were held back there "
+            f"and the run went on. Lower the births or their chance, or raise the budget on the clock."
         )
         moment.find("warning", item, text, key=BUDGET)
     return min(wanted, room)
@@ -144,27 +147,45 @@ def children_appear(moment: Moment, obstacles: Obstacles) -> slice:
     """Turn the litters that rules and sources asked for into particles, in the order of rules and parents. Returns their rows."""
     before = moment.count
     litters, moment.buffers.litters = moment.buffers.litters, []
-    for litter in litters:
+    for place, litter in enumerate(litters):
         begun = moment.costs.begin()
-        _appear(moment, obstacles, litter)
+        born = _births(moment, litter, litters[place + 1 :])
+        if born.any():
+            _appear(moment, obstacles, litter, born)
         moment.costs.end(owner_of(litter.action.address), begun)
     return slice(before, moment.count)
 
 
-def _appear(moment: Moment, obstacles: Obstacles, litter: Litter) -> None:
-    scene, action = moment.scene, litter.action
+def _births(moment: Moment, litter: Litter, later: list[Litter]) -> NDArray[np.int64]:
+    """How many children each parent of a litter gets within the budget: (k,). Whoever leaves in this step makes room for them, those who leave for
+    their children for these first; where there is too little, everybody gets a first one before anybody gets a second one. So nobody leaves for
+    children that do not come."""
     counts = np.maximum(litter.counts, 0)
-    number = room_for(moment, int(counts.sum()), *_asked_by(moment, litter), parents=int(np.count_nonzero(counts)))
-    starts = np.cumsum(counts) - counts
-    born = np.clip(number - starts, 0, counts)
-    if len(litter.removed):
-        # Births have stopped, and nobody leaves for children that do not come.
-        barren = litter.parents[(born == 0) & (counts > 0)]
-        moment.spare(np.intersect1d(barren, litter.removed, assume_unique=True))
-    if number == 0:
-        return
-    which = np.repeat(np.arange(len(counts)), born)
-    siblings = np.arange(number) - starts[which]
+    leaving = moment.doomed.copy() if moment.any_doomed else np.zeros(0, np.bool_)
+    for other in later:
+        leaving[other.removed] = False
+    leaving[litter.removed] = True
+    wanted, parents = int(counts.sum()), int(np.count_nonzero(counts))
+    number = room_for(moment, wanted, *_asked_by(moment, litter), parents, int(np.count_nonzero(leaving)))
+    return counts if number == wanted else _shared_out(counts, number)
+
+
+def _shared_out(counts: NDArray[np.int64], number: int) -> NDArray[np.int64]:
+    """Fewer than are wanted, as evenly as they go: (k,), `number` in all. What is left over goes to the first."""
+    low, high = 0, int(counts.max(initial=0))
+    while low < high:
+        middle = (low + high + 1) // 2
+        low, high = (middle, high) if int(np.minimum(counts, middle).sum()) <= number else (low, middle - 1)
+    born = np.minimum(counts, low)
+    born[np.flatnonzero(counts > low)[: number - int(born.sum())]] += 1
+    return born
+
+
+def _appear(moment: Moment, obstacles: Obstacles, litter: Litter, born: NDArray[np.int64]) -> None:
+    """The children of a litter come into being, so many of each parent."""
+    scene, action, number = moment.scene, litter.action, int(born.sum())
+    which = np.repeat(np.arange(len(born)), born)
+    siblings = np.arange(number) - (np.cumsum(born) - born)[which]
     parents = litter.parents[which]
     rows = moment.particles.append(number)
     # Children appear at one moment, after the part of the step that made them: what is left of the step is theirs only before motion.

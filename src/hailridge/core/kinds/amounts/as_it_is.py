@@ -5,6 +5,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from hailridge.core.kinds.written import FURTHEST
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.unbounded import Unbounded
 from hailridge.core.state.particles import Rows
@@ -33,6 +34,10 @@ class AsItIs(Unbounded):
 
     def give(self, moment: Moment, rows: Rows) -> Any:
         read = np.asarray(self.quantity.read(moment, rows), np.float32)
+        spoilt = ~(np.abs(read) < FURTHEST)
+        if spoilt.any():
+            moment.leave_out(rows, spoilt, self.address)
+            read = np.where(spoilt, np.float32(0), read)
         return self.held(read * np.float32(self.factor) + np.float32(self.added))
 
     def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:

@@ -3,8 +3,6 @@ from __future__ import annotations
 import math
 from typing import Any, ClassVar, Literal
 
-import numpy as np
-
 from hailridge.core.kinds.written import HELP, Written
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.unbounded import Unbounded
@@ -22,14 +20,14 @@ class FormulaAmount(Written, Unbounded):
     sentence: ClassVar[str] = "{text}"
     help: ClassVar[str] = (
         "A formula of your own about the particle gives the value: attributes by name, every other quantity as a call, in the unit of the place "
-        "where it stands. It is held within what is possible there; what is not a number counts as 0."
+        "where it stands. It is held within what is possible there. For whom it is no finite number nothing is written, and that is told."
     )
 
     kind: Literal["formula"] = "formula"
     text: str = fields.formula("0.5 + 0.5 * sin(time + id)", lookups={}, label="Formula", help=HELP)
 
     def give(self, moment: Moment, rows: Rows) -> Any:
-        return self.held(self.value(moment, rows).astype(np.float32))
+        return self.held(self.given(moment, rows))
 
     def extent(self, attributes: Table = BUILT_IN) -> tuple[float, float]:
         return -math.inf, math.inf

@@ -17,6 +17,7 @@ from hailridge.core.kinds.births.lattices import (
 )
 from hailridge.core.scene.moment import Moment
 from hailridge.core.space.geometry import Geometry
+from hailridge.core.space.joining import joined
 from hailridge.core.state.randomness import Keys, uniforms, upward
 from hailridge.model import fields
 from hailridge.model.effect import ItemSeed
@@ -167,8 +168,7 @@ class Points(Listed):
     order: Literal["in_order", "any"] = fields.choice("in_order", ORDERS, label="Order")
 
     def listed(self, moment: Moment, geometry: Geometry) -> Any:
-        _places, first = np.unique(np.round(geometry.vertices, 6), axis=0, return_index=True)
-        first = np.sort(first)
+        first = np.sort(joined(geometry.vertices, 6)[0])
         return geometry.vertices[first], geometry.vertex_normals[first]
 
 

@@ -13,7 +13,7 @@ class ByPoints(TrailLength):
     rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "{points} points"
     help: ClassVar[str] = (
-        "A point for each frame: 300 points at 30 frames a second are the last 10 s. With a spacing, points lie that far apart along the way "
+        "A point for each frame: 120 points at 24 frames a second are the last 5 s. With a spacing, points lie that far apart along the way "
         "whatever the frame rate, and the trail is as long as all of them together."
     )
 

@@ -69,7 +69,7 @@ class FoundDensity(OfNeighbourhood):
     sentence: ClassVar[str] = "density by {neighbourhood}, {per}"
     word: ClassVar[str] = "density_of"
     help: ClassVar[str] = (
-        "How many a neighbourhood finds, divided by how far it looks (43 within 17.154 m make 2.507 for each metre), or by the volume of a ball of "
+        "How many a neighbourhood finds, divided by how far it looks (30 within 1.5 m make 20 for each metre), or by the volume of a ball of "
         "that size. Where the reach varies, this can be compared when the number cannot."
     )
     soft: ClassVar[tuple[float, float]] = (0.0, 100.0)

@@ -10,7 +10,7 @@ import numpy as np
 from hailridge.core.kernels import around as kernel
 from hailridge.core.kinds.urges.base import Flock, Steering, directions
 from hailridge.core.scene.around import LIST, MEAN, WAYS, around
-from hailridge.core.state.particles import Array, lengths, taken
+from hailridge.core.state.particles import Array, as_indices, lengths, taken
 from hailridge.model import fields
 
 SOME = 16
@@ -39,7 +39,7 @@ class KeepApart(Steering):
         rows, apart = taken(answers.rows, flock.rows), taken(answers.distances, flock.rows)
         total = np.empty((flock.number, 3), np.float32)
         kernel.kept_apart(
-            flock.number, np.ascontiguousarray(rows), np.ascontiguousarray(apart), flock.places,
+            flock.number, np.ascontiguousarray(rows), np.ascontiguousarray(apart), as_indices(flock.rows).astype(np.int64, copy=False), flock.places,
             np.ascontiguousarray(flock.moment.places_before()), np.float32(self.distance), total,
         )  # fmt: skip
         size = lengths(total)
