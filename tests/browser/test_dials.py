@@ -24,7 +24,7 @@ class Dials(Job):
         self.click(page.get_by_role("dialog").get_by_role("button", name="a dial", exact=True))
         self.key("Escape")
         self.key("k")
-        panel = page.get_by_role("region", name="Dials")
+        panel = page.get_by_test_id("stage").get_by_role("region", name="Dials")
         panel.wait_for()
         self.click(panel.locator("[data-dial=chosen-shape] .chip"))
         self.click(page.get_by_role("menuitem", name="Ball"))

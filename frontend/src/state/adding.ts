@@ -25,7 +25,7 @@ export function turnTo(session: Session, collection: string, index: number, bloc
   session.set({ selected: [collection, index] });
   const id = String(listOf(session.state.document, collection)[index]?.id);
   setTimeout(() => {
-    document.querySelector(`[data-item="${collection}/${id}"]`)?.scrollIntoView({ block, behavior: "smooth" });
+    document.querySelector(`[data-item="${collection}/${id}"]`)?.scrollIntoView({ block });
   }, 60);
 }
 
