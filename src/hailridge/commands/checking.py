@@ -8,7 +8,6 @@ from typing import Any
 
 from hailridge.commands.errors import CommandError
 from hailridge.commands.loading import load
-from hailridge.shipped import check_known
 
 
 @dataclass
@@ -50,7 +49,8 @@ def _documents(name: str) -> list[str]:
 
 def _report(name: str) -> Report:
     try:
-        check_known(name)
+        # First of all: a wrong name is told before anything is loaded.
+        effect, assets = load(name)
     except CommandError as error:
         return Report(name, list(error.lines), [])
     from hailridge.core.looking.advisories import advise
@@ -58,10 +58,6 @@ def _report(name: str) -> Report:
     from hailridge.model.kind import references
     from hailridge.model.wording import place_in_words
 
-    try:
-        effect, assets = load(name)
-    except CommandError as error:
-        return Report(name, list(error.lines), [])
     known = set(shipped_pictures())
     for look in effect.looks:
         for _path, picture in references(look, "picture"):

@@ -60,7 +60,7 @@ export function PictureView() {
   const looking = useRef(false);
   const silent = useRef(false);
   const refresh = useCallback(
-    (only = Infinity, of = session.state.document) => {
+    (only: number, of: Effect) => {
       const mine = ++turn.current;
       let shownAt = 0.5;
       const step = () => {
@@ -87,7 +87,7 @@ export function PictureView() {
       };
       requestAnimationFrame(step);
     },
-    [clips, session],
+    [clips],
   );
 
   const update = useCallback(async () => {
