@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 import unittest
 
+from playwright.sync_api import Route
+
 from tests.browser.cases import BrowserCase
 from tests.support import compare, document, rule
 
@@ -105,6 +107,33 @@ class Trees(BrowserCase):
         self.until(lambda: "any of these holds: speed passes 2 m/s" in sentence(), "any instead")
         menu("negate")
         self.until(lambda: "when not any of these holds: speed passes 2 m/s" in sentence(), "none of these")
+        self.saved()
+
+    def test_what_is_asked_for_is_unsaved_until_it_is_there_and_can_be_taken_back(self) -> None:
+        quick = rule({"kind": "drag"}, id="quick", label="Quick", condition=compare("speed", "above", 2.0))
+        self.open_made(document(quick, count=40, clock={"duration": 0.5}))
+        page, card = self.page, self.rule("Quick")
+        held: list[Route] = []
+        status, undo = page.get_by_test_id("saving"), page.get_by_role("button", name="Undo", exact=True)
+        page.route("**/api/exchange", lambda route: held.append(route))
+
+        def ask() -> None:
+            card.get_by_role("button", name="lose half its speed").click()
+            page.get_by_role("option", name="wind", exact=True).click()
+            status.get_by_text("saving…").wait_for()
+
+        ask()
+        self.assertTrue(undo.is_enabled())
+        page.keyboard.press("Control+z")
+        status.get_by_text("saved", exact=True).wait_for()
+        self.until(undo.is_disabled, "nothing has been done")
+        held.pop().continue_()
+        page.wait_for_timeout(500)
+        self.assertNotIn("wind", card.inner_text())
+        self.assertTrue(undo.is_disabled())
+        ask()
+        held.pop().continue_()
+        self.until(lambda: "wind" in card.inner_text(), "exchanged after all")
         self.saved()
 
 

@@ -13,6 +13,7 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
   const session = useSession();
   const name = useStudio((state) => state.document.name);
   const past = useStudio((state) => state.past.length);
+  const asked = useStudio((state) => state.asked);
   const future = useStudio((state) => state.future.length);
   const scoreOpen = useStudio((state) => state.scoreOpen);
   const tone = usePreferences((state) => state.tone);
@@ -51,7 +52,7 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
           if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
         }}
       />
-      <IconButton label="Undo" keys="Ctrl+Z" disabled={past === 0} onClick={() => session.undo()}>
+      <IconButton label="Undo" keys="Ctrl+Z" disabled={past + asked === 0} onClick={() => session.undo()}>
         <Undo2 />
       </IconButton>
       <IconButton label="Redo" keys="Ctrl+Shift+Z" disabled={future === 0} onClick={() => session.redo()}>
@@ -86,6 +87,7 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
 function SaveState() {
   const session = useSession();
   const saving = useStudio((state) => state.saving);
+  const asked = useStudio((state) => state.asked);
   const connected = useConnection((state) => state.connected);
   if (!connected)
     return (
@@ -103,7 +105,9 @@ function SaveState() {
       </span>
     );
   }
-  const words = { saved: "saved", saving: "saving…", conflict: "changed elsewhere" }[saving.state];
+  const words = { saved: "saved", saving: "saving…", conflict: "changed elsewhere" }[
+    asked > 0 && saving.state === "saved" ? "saving" : saving.state
+  ];
   return (
     <span role="status" data-testid="saving" className="ml-1 text-xs text-soft">
       {words}

@@ -19,20 +19,26 @@ export const exchange = (session: Session, path: Path, kind: string, given: Node
 /** Another value in a field that others follow: what is held against it, or given to it, begins anew. */
 export const refer = (session: Session, path: Path, value: Json): Promise<void> => change(session, { path, value });
 
+/** Ask, and commit the answer unless it was taken back meanwhile. */
 async function change(session: Session, { path, kind, value, given }: Change): Promise<void> {
+  const { withdrawn } = session;
+  session.set({ asked: session.state.asked + 1 });
   for (;;) {
     const { document, frame } = session.state;
     const trial = session.run.state.trial?.id ?? null;
     const place = { path: [...path], kind: kind ?? null, value: value ?? null, given: given ?? {} };
     try {
       const changed = await answered(api.POST("/api/exchange", { body: { document, ...place, trial, frame } }));
+      if (session.withdrawn !== withdrawn) return;
       // What was edited meanwhile stays: the question is asked again with it.
       if (!same(session.state.document, document)) continue;
       if (changed.document) session.commit(changed.document as unknown as Effect);
       else session.set({ hint: `That cannot be: ${changed.refused}.` });
     } catch (error) {
+      if (session.withdrawn !== withdrawn) return;
       session.set({ hint: (error as Refused).message });
     }
+    session.set({ asked: session.state.asked - 1 });
     return;
   }
 }

@@ -62,6 +62,8 @@ export interface SessionState {
   edition: number;
   past: Effect[];
   future: Effect[];
+  /** How many changes the server is being asked for; what they make of the document is not here yet. */
+  asked: number;
   saving: Saving;
   /** Frames between which playing goes round; null is all. */
   range: [number, number] | null;
@@ -139,6 +141,8 @@ export class Session {
   readonly run: Run;
   readonly playing: Playing;
   readonly viewpoint = new Viewpoint();
+  /** Raised when what the server was asked for is taken back before it has answered. */
+  withdrawn = 0;
   private readonly queue: SaveQueue;
   /** Further runs that are shown beside it or in its place. */
   private readonly others = new Set<Run>();
@@ -160,6 +164,7 @@ export class Session {
       edition: 0,
       past: [],
       future: [],
+      asked: 0,
       saving: { state: "saved" },
       range: null,
       onward: false,
@@ -336,6 +341,11 @@ export class Session {
   }
 
   undo(): void {
+    // What was asked for last is not done yet: it is the step that is taken back.
+    if (this.state.asked > 0) {
+      this.withdrawn += 1;
+      return this.set({ asked: 0 });
+    }
     const { past, future, committed } = this.state;
     const previous = past.at(-1);
     if (previous) this.become(previous, { past: past.slice(0, -1), future: [committed, ...future] });
