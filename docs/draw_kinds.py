@@ -63,7 +63,7 @@ def source(of: str, emission: Node, **given: Any) -> Node:
 def effect(**parts: Any) -> Node:
     """A document seen from the front, 4 m wide, 1.5 s long."""
     raw: Node = {
-        "format": 6,
+        "format": 7,
         "name": "Picture",
         "summary": "",
         "clock": {"frames_per_second": 24.0, "duration": 1.5, "seed": 3},
@@ -161,6 +161,9 @@ PUSHES: dict[str, Callable[[], Node]] = {
     ),
 }
 
+TRAILING: list[Node] = [
+    {"kind": "balls", "id": "look"}, {"kind": "trails", "id": "trail", "length": {"kind": "by_time", "seconds": 0.7}, "size": fixed(0.8)},
+]  # fmt: skip
 CHANGES: dict[str, Node] = {
     "set": {"attribute": "radius", "amount": fixed(0.12)},
     "approach": {"attribute": "radius", "amount": fixed(0.16), "time": 0.5},
@@ -223,6 +226,10 @@ def action(kind: str) -> Node:
         ]
     )
     raw["looks"] = colored([{"kind": "by_group"}], "balls")
+    if kind == "begin_trail":
+        raw["looks"] = TRAILING
+        raw["rules"][0]["trigger"] = "becomes"
+        raw["sources"][0]["emission"] = {"kind": "rate", "rate": 12.0}
     if kind == "live_on":
         raw["rules"][0]["actions"][0]["time"] = fixed(0.2)
     if kind == "switch":

@@ -63,7 +63,7 @@ def document(
     ]
     named = [{"id": name, "label": name.capitalize()} for name in groups or ["a"]]
     return {
-        "format": 6,
+        "format": 7,
         "name": "test",
         "clock": clock,
         "shapes": shapes,

@@ -46,7 +46,7 @@ class Running(unittest.TestCase):
     def test_without_a_browser_one_line_says_so(self) -> None:
         status, told = self.run_tests("browser.test_rules", "model.test_collections", CHROMIUM="/nowhere/chromium")
         self.assertEqual((status, told.count("Chromium is missing (/nowhere/chromium)")), (1, 2), told)
-        self.assertRegex(told.strip().splitlines()[-1], r"^\d+ passed, 1 failed, 11 skipped$")
+        self.assertRegex(told.strip().splitlines()[-1], r"^\d+ passed, 1 failed, \d\d skipped$")
 
     def test_a_name_that_means_nothing(self) -> None:
         status, told = self.run_tests("core.test_nothing")

@@ -57,9 +57,9 @@ class Server:
         options = ["--demo", "--data", self.folder.name, "--port", str(self.port)]
         with self.log.open("ab") as log:
             self.process = subprocess.Popen([*self.command, "serve", *options], stdout=log, stderr=log)
-        while time.perf_counter() - begun < 60:
+        while time.perf_counter() - begun < 120:
             try:
-                urllib.request.urlopen(f"{self.url}/api/effects", timeout=2).read()
+                urllib.request.urlopen(f"{self.url}/api/effects", timeout=30).read()
                 self.seconds = time.perf_counter() - begun
                 return
             except OSError:

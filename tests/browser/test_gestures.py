@@ -305,5 +305,5 @@ class Gestures(Job):
         self.typed("0.1")
         self.key("Escape")
         trails = self.document()["looks"][1]
-        self.assertEqual((trails["length"]["points"], trails["spacing"]), (300, 0.02))
+        self.assertEqual((trails["length"]["points"], trails["spacing"]), ({"kind": "fixed", "value": 300.0}, 0.02))
         self.told("a trail of 300 points", 45)

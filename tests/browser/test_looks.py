@@ -331,7 +331,7 @@ class Stories(LooksCase):
         budget.press("Enter")
         page.keyboard.press("Escape")
         page.keyboard.press("Escape")
-        trails.get_by_text(re.compile("each is cut to 20 points of 60 to keep within the budget")).wait_for()
+        trails.get_by_text(re.compile("the longest are cut to 20 points of 60 to keep within the budget")).wait_for()
         trails.get_by_role("button", name="Lower the points to 20").click()
         self.until(
             lambda: "20 points" in trails.inner_text() and "cut to" not in trails.inner_text(),

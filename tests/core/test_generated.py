@@ -50,7 +50,7 @@ class Maker:
 
     def effect(self) -> dict[str, Any]:
         self.wild = self.choose.choice([0.0, 0.0, 0.0, 0.002])
-        made: dict[str, Any] = {"format": 6, "name": "Made"}
+        made: dict[str, Any] = {"format": 7, "name": "Made"}
         for name in ("clock", "picture"):
             if self.choose.random() < 0.5 and isinstance(part := self.value(self.schema["properties"][name], name, 0), dict):
                 made[name] = part

@@ -224,7 +224,7 @@ class Advice(unittest.TestCase):
         found = next(advisory for advisory in advise(read_effect(raw)) if "budget" in advisory.text)
         self.assertIn("2.0 GB", found.text)
         assert found.fix is not None
-        self.assertEqual(found.fix["value"], 300)
+        self.assertEqual(found.fix["value"], {"kind": "fixed", "value": 300})
         raw["looks"][0]["length"]["points"] = 300
         self.assertFalse(any("budget" in advisory.text for advisory in advise(read_effect(raw))))
 

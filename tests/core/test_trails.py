@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import random
 import unittest
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from hailridge.core.kinds.looks.lines import bounded
 from hailridge.core.kinds.looks.trails import Trails
 from hailridge.core.looking.observe import layers
 from hailridge.model.validation import read_effect
@@ -43,15 +45,12 @@ def length_of(line: np.ndarray) -> float:
 
 
 class Lengths(unittest.TestCase):
-    def test_three_hundred_points_at_thirty_frames_are_ten_seconds(self) -> None:
-        # Practice (needs 10): one point a frame, 300 points at 30 fps last 10 s, 50 000 about 28 minutes.
-        raw = trailing(
-            look={"length": {"kind": "by_points", "points": 300}}, fps=30.0, seconds=11.0, speed=2.0
-        )
+    def test_a_hundred_and_twenty_points_at_twenty_four_frames_are_five_seconds(self) -> None:
+        # Common practice, no source: one point a frame.
+        raw = trailing(look={"length": {"kind": "by_points", "points": 120}}, seconds=6.0, speed=2.0)
         (line,) = lines(raw)
-        self.assertEqual(len(line), 300)
-        self.assertAlmostEqual(length_of(line), 2.0 * (299 / 30), places=2)
-        self.assertAlmostEqual(50_000 / 30 / 60, 27.8, places=1)
+        self.assertEqual(len(line), 120)
+        self.assertAlmostEqual(length_of(line), 2.0 * (119 / 24), places=2)
 
     def test_with_a_spacing_the_frame_rate_does_not_decide_the_length(self) -> None:
         bent = [
@@ -211,7 +210,143 @@ class Dressing(unittest.TestCase):
         self.assertAlmostEqual(length_of(line), 1.0, delta=0.06)
 
 
+SPEED: Document = {"kind": "attribute", "attribute": "speed"}
+RATES = ((24.0, 1), (24.0, 4), (60.0, 1), (60.0, 3))
+
+
+class ByParticle(unittest.TestCase):
+    def test_longer_the_faster(self) -> None:
+        """A time of half its speed: ways of v²/2. Points of ten times its speed, by a formula: one a frame."""
+        speed = {"kind": "spread", "value": 2.0, "spread": 1.0, "shape": "even"}
+        half = {"kind": "as_it_is", "quantity": SPEED, "factor": 0.5}
+        for fps, steps in RATES:
+            raw = trailing(look={"length": {"kind": "by_time", "seconds": half}}, fps=fps, steps=steps, speed=speed, count=20)
+            moment = moment_of(raw)
+            speeds = np.linalg.norm(moment.column("velocity"), axis=1)
+            ways = np.array([length_of(line) for line in lines(raw)])
+            np.testing.assert_allclose(ways, speeds**2 / 2, atol=1e-3)
+            raw["looks"][0]["length"] = {"kind": "by_points", "points": {"kind": "formula", "text": "10 * speed"}}
+            raw["looks"][0]["smooth"] = False
+            np.testing.assert_array_equal([len(line) for line in lines(raw)], np.floor(speeds * np.float32(10)))
+
+    def test_no_points_no_trail(self) -> None:
+        none = {"kind": "by_points", "points": {"kind": "mapped", "quantity": SPEED, "low": 0.0, "high": 0.0}}
+        self.assertEqual(lines(trailing(look={"length": none}, speed=1.0)), [])
+
+    def test_what_a_particle_is_now_decides_when_its_points_go_and_how_they_sway(self) -> None:
+        even = {"fading": {"keys": [{"at": 0.0, "value": 1.0}]}}
+        raw = trailing(look={**even, "fade_time": {"kind": "as_it_is", "quantity": SPEED, "factor": 0.25}}, speed=2.0)
+        solid = layers(moment_of(raw))[0].color[1:-1, 3].astype(float)
+        np.testing.assert_allclose(solid, 255 * np.clip(1 - np.arange(len(solid)) / 24 / 0.5, 0, 1), atol=1.5)
+        raw["looks"][0] |= {"fade_time": 0.0, "sway": {"kind": "formula", "text": "0.4 if speed > 1 else 0"}}
+        plain = lines(raw | {"looks": [{**raw["looks"][0], "sway": 0.0}]})[0]
+        swaying = lines(raw)[0]
+        same = lines(raw | {"looks": [{**raw["looks"][0], "sway": 0.4}]})[0]
+        np.testing.assert_array_equal(swaying, same)
+        self.assertGreater(float(np.abs(swaying - plain).max()), 0.02)
+
+    def test_how_long_it_is_left_behind_is_asked_of_it_as_it_was_last(self) -> None:
+        """Two die at 1 s: one leaves its trail for 4 s, one for a second; two seconds later half of the first is left."""
+        by_size = {"kind": "as_it_is", "quantity": {"kind": "attribute", "attribute": "mass"}}
+        raw = trailing(speed=1.0, seconds=3.0, count=2, source={"lifetime": 1.0, "mass": {"kind": "formula", "text": "4 if id == 0 else 1"}})
+        raw["looks"][0] |= {"length": {"kind": "by_time", "seconds": 5.0}, "outlive": by_size}
+        drawn = layers(moment_of(raw))[0]
+        self.assertEqual(drawn.id.tolist(), [0])
+        self.assertAlmostEqual(int(drawn.color[1, 3]), 255 / 2, delta=5)
+
+
+class Gaps(unittest.TestCase):
+    def test_laid_only_while_it_is_fast(self) -> None:
+        """Thrown up at 6 m/s: slower than 2 m/s from 4/g to 8/g seconds (handbook mechanics), within a frame."""
+        gravity = 9.81
+        condition = compare("speed", "above", 2.0)
+        for fps, steps in RATES:
+            raw = trailing(
+                rule({"kind": "gravity", "acceleration": gravity}), speed=6.0, fps=fps, steps=steps, seconds=1.2,
+                look={"length": {"kind": "by_time", "seconds": 9.0}, "laid_while": condition},
+            )  # fmt: skip
+            fall, rise = lines(raw)
+            height = lambda time: 6 * time - gravity * time**2 / 2  # noqa: E731
+            frame = 2.0 / fps + 0.02
+            self.assertAlmostEqual(fall[0, 1], height(1.2), delta=0.07)
+            self.assertAlmostEqual(fall[-1, 1], height(8 / gravity), delta=2 * frame + 0.02)
+            self.assertAlmostEqual(rise[0, 1], height(4 / gravity), delta=2 * frame + 0.02)
+            self.assertAlmostEqual(rise[-1, 1], 0.0, delta=1e-3)
+            # Taper and fade go on across the gap: the second part is as wide as it would be without one.
+            whole = lines(raw | {"looks": [{**raw["looks"][0], "laid_while": None}]})[0]
+            for line in (fall, rise):
+                at = [int(np.argmin(np.abs(whole[:, :3] - point[:3]).sum(axis=1) + np.abs(whole[:, 3] - point[3]))) for point in line]
+                np.testing.assert_allclose(whole[at], line, atol=1e-6)
+
+    def test_never_and_always(self) -> None:
+        raw = trailing(speed=1.0, look={"laid_while": compare("speed", "above", 2.0)})
+        self.assertEqual(lines(raw), [])
+        always = lines(raw | {"looks": [{**raw["looks"][0], "laid_while": compare("speed", "above", 0.5)}]})
+        plain = lines(raw | {"looks": [{**raw["looks"][0], "laid_while": None}]})
+        np.testing.assert_array_equal(always[0], plain[0])
+
+    def test_with_a_spacing_parts_end_where_the_frames_do(self) -> None:
+        """In a group since 0.5 s, for good: what was laid before that is missing."""
+        late = compare("time_in_group", "at_least", 0.5)
+        raw = trailing(speed=2.0, seconds=1.5, look={"spacing": 0.01, "length": {"kind": "by_points", "points": 2000}, "laid_while": late})
+        (line,) = lines(raw)
+        self.assertAlmostEqual(length_of(line), 2.0 * (1.0 + 1 / 24), delta=0.03)
+
+
+class Anew(unittest.TestCase):
+    def cut(self, outlive: Any = 0.0, **clock: Any) -> Document:
+        """One at 2 m/s that begins a new trail at the age of a second."""
+        begin = rule({"kind": "begin_trail"}, trigger="once", condition=compare("age", "at_least", 1.0))
+        look = {"length": {"kind": "by_time", "seconds": 9.0}, "outlive": outlive, "fading": {"keys": [{"at": 0.0, "value": 1.0}]}}
+        return trailing(begin, speed=2.0, seconds=1.5, look=look, **clock)
+
+    def test_what_was_laid_goes_or_stays_where_it_is(self) -> None:
+        for fps, steps in RATES:
+            (line,) = lines(self.cut(fps=fps, steps=steps))
+            self.assertAlmostEqual(length_of(line), 1.0, delta=2.0 / fps / steps + 1e-3)
+            raw = self.cut(2.0, fps=fps, steps=steps)
+            new, old = lines(raw)
+            # They meet where it was then, and are the whole way together.
+            np.testing.assert_allclose(old[0, :3], new[-1, :3], atol=1e-4)
+            self.assertAlmostEqual(length_of(new) + length_of(old), 3.0, places=3)
+            drawn = layers(moment_of(raw))[0]
+            self.assertEqual(drawn.id.tolist(), [0, 0])
+            began = 1.5 - length_of(new) / 2
+            solid = int(drawn.color[drawn.extra["starts"][1] + 2, 3])
+            self.assertAlmostEqual(solid, 255 * (1 - (1.5 - began) / 2), delta=2)
+
+    def test_again_and_again(self) -> None:
+        """Once a second: as many parts as there were, one after another, the newest first."""
+        begin = rule({"kind": "begin_trail"}, condition={"kind": "formula", "text": "age % 1 < 0.02"})
+        raw = trailing(begin, speed=2.0, seconds=4.5, look={"length": {"kind": "by_time", "seconds": 9.0}, "outlive": 100.0})
+        self.assertEqual([round(length_of(line), 1) for line in lines(raw)], [1.0, 2.0, 2.0, 2.0, 2.0])
+
+    def test_another_group_of_the_same_look_keeps_the_trail(self) -> None:
+        into = rule({"kind": "move", "group": "b"}, trigger="once", who=["a"], condition=compare("age", "at_least", 1.0))
+        look = {"who": ["a", "b"], "length": {"kind": "by_time", "seconds": 9.0}}
+        raw = trailing(into, speed=1.0, seconds=2.0, groups=["a", "b", "c"], look=look)
+        (line,) = lines(raw)
+        self.assertAlmostEqual(length_of(line), 2.0, places=3)
+
+    def test_without_a_trail_it_changes_nothing_else(self) -> None:
+        with_it, without = self.cut(), self.cut()
+        without["rules"][0]["enabled"] = False
+        one, other = (moment_of(raw) for raw in (with_it, without))
+        for name in ("position", "velocity", "age"):
+            np.testing.assert_array_equal(one.column(name), other.column(name))
+
+
 class Budgets(unittest.TestCase):
+    def test_the_longest_are_cut_and_as_little_as_need_be(self) -> None:
+        choose = random.Random(4)
+        for _ in range(200):
+            points = np.array([choose.randrange(0, 300) for _ in range(choose.randint(1, 40))], np.float32)
+            budget = choose.randint(100, 6000)
+            cap = bounded(points, budget)
+            self.assertTrue(cap == 2 or np.minimum(points, cap).sum() <= budget)
+            self.assertTrue(cap >= points.max() or np.minimum(points, cap + 1).sum() > budget)
+        self.assertEqual(bounded(np.full(7, np.inf, np.float32), 100), 14)
+
     def test_the_budget_is_kept_and_told(self) -> None:
         raw = trailing(
             look={"length": {"kind": "by_points", "points": 40}, "budget": 1000},

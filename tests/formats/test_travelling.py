@@ -103,7 +103,7 @@ class Travelling(unittest.TestCase):
         archive = zipfile.ZipFile(io.BytesIO(self.file))
         self.assertIsNone(archive.testzip())
         manifest = json.loads(archive.read("manifest.json"))
-        self.assertEqual((manifest["hailridge"], manifest["schema"], len(manifest["effects"])), (1, 6, 1))
+        self.assertEqual((manifest["hailridge"], manifest["schema"], len(manifest["effects"])), (1, 7, 1))
         (asset,) = manifest["meshes"]
         back = trimesh.load(io.BytesIO(archive.read(f"meshes/{asset}.ply")), file_type="ply", process=False)
         self.assertAlmostEqual(back.area, trimesh.creation.torus(1.0, 0.3).area, places=2)

@@ -157,9 +157,9 @@ class Exchanging(unittest.TestCase):
         thrown = exchanged(exchanged(raw, ("sources", 0, "direction"), "axis"), ("sources", 0, "direction"), "normal")
         self.assertEqual(thrown["sources"][0]["id"], raw["sources"][0]["id"])
         lasting = exchanged(raw, ("looks", 1, "length"), "by_time")
-        self.assertEqual(lasting["looks"][1]["length"], {"kind": "by_time", "seconds": 2.0})
+        self.assertEqual(lasting["looks"][1]["length"], {"kind": "by_time", "seconds": {"kind": "fixed", "value": 2.0}})
         back = exchanged(lasting, ("looks", 1, "length"), "by_points")
-        self.assertEqual(back["looks"][1]["length"], {"kind": "by_points", "points": 48})
+        self.assertEqual(back["looks"][1]["length"], {"kind": "by_points", "points": {"kind": "fixed", "value": 48.0}})
         spread = exchanged(raw, ("rules", 1, "actions", 1, "bounciness"), "spread")
         self.assertEqual(value_at(spread, ("rules", 1, "actions", 1, "bounciness"))["kind"], "spread")
 

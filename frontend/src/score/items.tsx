@@ -1,6 +1,6 @@
 /** Items of the score other than rules. Each renders only when it has changed itself. */
 
-import { memo } from "react";
+import { memo, useMemo } from "react";
 import {
   kindOf,
   same,
@@ -22,6 +22,8 @@ import { Actions } from "./Actions";
 import { Card } from "./cards";
 import { Chip } from "./Chip";
 import { ColorLayers } from "./ColorLayers";
+import { RuleContext } from "./context";
+import { Explaining } from "./ExplainedFrom";
 import { AddKind, Exchangeable, KindPicker } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { ChosenChip } from "./dials";
@@ -159,33 +161,49 @@ export const LookItem = memo(function LookItem({ look, index }: { look: Look; in
   const info = useStudio((state) => kindOf(state.catalogue, "look", look.kind));
   const chosen = useStudio((state) => state.selected?.[0] === "looks" && state.selected[1] === index);
   const path = ["looks", index];
+  const { id, who } = look;
+  const around = useMemo(() => ({ who, trigger: "each", selected: chosen }), [who, chosen]);
+  const owner = useMemo(() => ({ look: id }), [id]);
   if (!info) return null;
   const off = !look.enabled;
+  const conditioned = "laid_while" in look && look.laid_while !== null;
   const extra = [switching(session, path, off)];
   const words = (text: string) => (
     <Exchangeable slot="look" path={path} label="Kind of look" text={text} present={info.kind} />
   );
   return (
-    <Card
-      collection="looks"
-      item={look}
-      index={index}
-      info={info}
-      off={off}
-      extra={extra}
-      below={
-        <>
-          <ColorLayers layers={look.layers} path={[...path, "layers"]} chosen={chosen} />
-          <LinesTold look={look} path={path} />
-        </>
-      }
-    >
-      <Sentence info={info} node={look} path={path} wrapOnce wrapWords={words} whole />
-      {look.layers.length === 0 && (
-        <span className="text-soft">
-          , <AddKind slot="layer" path={[...path, "layers"]} label="colour" words="in their own colour" />
-        </span>
-      )}
-    </Card>
+    <RuleContext value={around}>
+      <Explaining owner={owner} wanted={conditioned && !off} curved={conditioned && !off && chosen}>
+        <Card
+          collection="looks"
+          item={look}
+          index={index}
+          info={info}
+          off={off}
+          extra={extra}
+          below={
+            <>
+              <ColorLayers layers={look.layers} path={[...path, "layers"]} chosen={chosen} />
+              {chosen && "laid_while" in look && !conditioned && (
+                <KindPicker
+                  slot="condition"
+                  path={[...path, "laid_while"]}
+                  label="Laid while"
+                  words="+ laid only while…"
+                />
+              )}
+              <LinesTold look={look} path={path} />
+            </>
+          }
+        >
+          <Sentence info={info} node={look} path={path} wrapOnce wrapWords={words} whole />
+          {look.layers.length === 0 && (
+            <span className="text-soft">
+              , <AddKind slot="layer" path={[...path, "layers"]} label="colour" words="in their own colour" />
+            </span>
+          )}
+        </Card>
+      </Explaining>
+    </RuleContext>
   );
 });

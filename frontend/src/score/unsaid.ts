@@ -18,8 +18,9 @@ export function unsaidOf(info: KindInfo, node: Node): FieldInfo[] {
   return info.fields.filter((field) => !said.has(field.name) && !isList(field));
 }
 
-/** Lists have buttons of their own to grow by. */
-const isList = (field: FieldInfo): boolean => field.type === "slot" && (!!field.many || field.slot === "condition");
+/** Lists have buttons of their own to grow by, and so have conditions that are part of others. */
+export const isList = (field: FieldInfo): boolean =>
+  field.type === "slot" && (!!field.many || (field.slot === "condition" && !field.optional));
 
 /** An optional part is said when it differs from its default. */
 export const told = (names: string[], info: KindInfo, node: Node): boolean =>

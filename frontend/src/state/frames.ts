@@ -24,12 +24,14 @@ export interface LayerHead {
   missing?: string;
   /** Solid forms: where the particles of each begin. */
   starts?: number[];
-  /** Trails and links: how many lines, points and bytes, and to how many points each was cut to keep within the budget. */
+  /** Trails and links: how many there are, points and bytes, and to how many points the longest were cut to keep within the
+   * budget, how many those wanted and how many points all of them do. */
   lines?: number;
   points?: number;
   bytes?: number;
   cut?: number;
   wanted?: number;
+  needed?: number;
 }
 
 /** The picture's camera at a moment. */

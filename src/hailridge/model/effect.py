@@ -16,7 +16,7 @@ from hailridge.model.neighbourhoods import Neighbourhood
 from hailridge.model.parts import Action, Amount, Condition, Direction, Emission, Facing, FieldKind, Look, Place, Placement, Shape
 from hailridge.model.units import OWN_UNITS, OwnUnit
 
-FORMAT = 6
+FORMAT = 7
 """Version of the document format; `model.migrations` lifts older ones."""
 
 ItemSeed = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -248,7 +248,7 @@ class Effect(Part):
 
     title: ClassVar[str] = "Effect"
 
-    format: Literal[6] = 6
+    format: Literal[7] = 7
     name: Label = "Untitled effect"
     summary: Annotated[str, Field(max_length=600)] = ""
     clock: Clock = Field(default_factory=Clock)

@@ -240,13 +240,21 @@ def _faults(document: Raw) -> int:
 
 
 def _convert(document: Raw, path: Path, fresh: Raw, name: str, ui: Raw, before: Raw, known: type[Part] | None) -> None:
-    """A number of frames becomes the same time in seconds, and the other way round."""
+    """A number of frames becomes the same time in seconds, and the other way round; for one that varies, by as much as it varies."""
     rate = float(document.get("clock", {}).get("frames_per_second", 24.0))
+
+    def converted(value: Any) -> Any:
+        return round(value / rate, 4) if measured == "frames" else round(value * rate, 2)
+
     for other, field in known.model_fields.items() if known is not None else ():
-        measured = fields.ui_of(field).get("measures")
-        value = before.get(other)
-        if measured and measured != ui["measures"] and isinstance(value, int | float):
-            _try(document, path, fresh, name, round(value / rate, 4) if measured == "frames" else max(2, round(value * rate)))
+        measured, value = fields.ui_of(field).get("measures"), before.get(other)
+        if not measured or measured == ui["measures"]:
+            continue
+        if isinstance(value, int | float):
+            value = {"kind": "fixed", "value": value}
+        if isinstance(value, dict) and value.get("kind") in ("fixed", "spread"):
+            numbers = {part: converted(value[part]) for part in ("value", "spread") if isinstance(value.get(part), int | float)}
+            _try(document, path, fresh, name, {**value, **numbers})
 
 
 def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:

@@ -43,16 +43,17 @@ def number(
 def amount(
     default: float | list[float], *, unit: str = "", low: float | None = None, high: float | None = None,
     soft: Range | None = None, value: str = "number", label: str = "", help: str = "", value_from: str | None = None, per_frame: str = "",
-    suggest: Suggestion | None = None,
+    suggest: Suggestion | None = None, measures: Literal["frames", "seconds"] | None = None,
 ) -> Any:
     """A value that may vary from particle to particle.
 
     `value` is number, vector or color; `value_from` names the sibling field (an attribute or a quantity) that decides unit and
     type instead; `value` change then frees it from the attribute's limits, since it is added to what is there. `suggest` says what of the present
-    values it begins at.
+    values it begins at; `measures` is as for numbers.
     """
     ui = {"type": "amount", "unit": unit, "low": low, "high": high, "soft": soft, "value": value, "label": label, "help": help,
-          "value_from": value_from, "per_frame": per_frame or None, "suggest": suggest}  # fmt: skip
+          "value_from": value_from, "per_frame": per_frame or None, "suggest": suggest,
+          "measures": measures}  # fmt: skip
     return _field({"kind": "fixed", "value": default}, ui)
 
 

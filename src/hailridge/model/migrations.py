@@ -79,6 +79,31 @@ def _ids_in_lists(document: dict[str, Any]) -> dict[str, Any]:
     return {**identified(document), "format": 6}
 
 
+def _trails_by_particle(document: dict[str, Any]) -> dict[str, Any]:
+    """6 → 7: how long trails are, when they go and how they sway were numbers and became amounts."""
+    looks = document.get("looks")
+    if not isinstance(looks, list):
+        return {**document, "format": 7}
+
+    def lifted(node: Any, names: tuple[str, ...]) -> Any:
+        if not isinstance(node, dict):
+            return node
+        given = {name: {"kind": "fixed", "value": value} for name, value in node.items() if name in names and not _is_kind(value)}
+        return {**node, **given}
+
+    def of_trails(look: Any) -> Any:
+        if not isinstance(look, dict) or look.get("kind") != "trails":
+            return look
+        look = lifted(look, ("fade_time", "outlive", "sway"))
+        return {**look, "length": lifted(look["length"], ("points", "seconds"))} if "length" in look else look
+
+    return {**document, "looks": [of_trails(look) for look in looks], "format": 7}
+
+
+def _is_kind(value: Any) -> bool:
+    return isinstance(value, dict) and "kind" in value
+
+
 def _fits(dial: dict[str, Any]) -> bool:
     """Whether a dial's value, or its first keyframe's, has the form of its type."""
     value = dial.get("value", 1.0)
@@ -88,7 +113,9 @@ def _fits(dial: dict[str, Any]) -> bool:
     return bool(isinstance(value, list) == (dial.get("type", "number") != "number"))
 
 
-STEPS: dict[int, Step] = {1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials, 4: _attributes_of_every_type, 5: _ids_in_lists}
+STEPS: dict[int, Step] = {
+    1: _curves_over_life, 2: _colors_in_layers, 3: _bursts_and_dials, 4: _attributes_of_every_type, 5: _ids_in_lists, 6: _trails_by_particle,
+}  # fmt: skip
 """Format number → the step that lifts it by one."""
 
 

@@ -266,6 +266,14 @@ class TrailLength(Kind):
 
     slot: ClassVar[str] = "trail_length"
 
+    def reach(self, moment: Any, rows: Any) -> tuple[Any, Any]:
+        """How many points and how many seconds, each a number or one per row (k,); None for the one that does not bound it."""
+        raise NotImplementedError
+
+    def most_points(self, frames_per_second: float) -> float:
+        """A point a frame, how many the longest can have; infinite where nobody knows."""
+        raise NotImplementedError
+
 
 class Look(Kind):
     """How a group is drawn."""

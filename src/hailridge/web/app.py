@@ -29,6 +29,7 @@ from hailridge.web import (
     charts,
     clips,
     costs,
+    counting,
     effects,
     exchanging,
     formulas,
@@ -70,7 +71,7 @@ def create_app(
 
     app = FastAPI(title="Hailridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard, hosts=hosts, token=token, any_address=any_address)
-    asked = (looking, formulas, tables, searching, touching, measuring, charts, costs)
+    asked = (looking, counting, formulas, tables, searching, touching, measuring, charts, costs)
     for module in (reference, effects, exchanging, trials, *asked, assets, pictures, uploads, clips, storage):
         app.include_router(module.router)
     _translate_errors(app)

@@ -14,7 +14,8 @@ from hailridge.core.looking.charting import cloud, middle, read, spread
 from hailridge.core.looking.observe import row_of
 from hailridge.core.state.events import Happening
 from hailridge.web.context import Shared
-from hailridge.web.looking import check_names, names_told, sampled
+from hailridge.web.counting import sampled
+from hailridge.web.looking import check_names, names_told
 from hailridge.web.tables import Number
 
 router = APIRouter(prefix="/api", tags=["charts"])

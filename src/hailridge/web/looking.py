@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Generator, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -14,9 +13,9 @@ from pydantic import BaseModel, Field, ValidationError
 from hailridge.core.looking.certainty import allowed
 from hailridge.core.looking.descent import descent_of
 from hailridge.core.looking.field_picture import boundaries, picture_box, scene_box, slice_through
-from hailridge.core.looking.flow import coarse_to_fine, flow, slices
+from hailridge.core.looking.flow import flow, slices
 from hailridge.core.looking.observe import Holders, distribution, given_range, holders, impacts, quantity_values, row_of, turn_of, values_of
-from hailridge.core.looking.why import branch_counts, explain, last_firings
+from hailridge.core.looking.why import last_firings
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.events import MOST_EVENTS, Happening
 from hailridge.core.state.orientation import turned_by
@@ -28,7 +27,7 @@ from hailridge.model.validation import DocumentError
 from hailridge.model.wording import Problem
 from hailridge.runs.service import Trial
 from hailridge.store.library import NotYet
-from hailridge.web.context import Context, Shared
+from hailridge.web.context import Shared
 from hailridge.web.trials import BINARY, names_of
 
 router = APIRouter(prefix="/api", tags=["looking closer"])
@@ -250,80 +249,6 @@ def names_told() -> Iterator[None]:
         yield
     except KeyError as error:
         raise NotYet(f"the trial has nothing called {error}") from None
-
-
-# ── Why, and where to ───────────────────────────────────────────────────────────────────────────────────────────────────
-
-
-class Branch(BaseModel):
-    """One condition within a rule's condition, by its path below that, and for how many it holds by itself."""
-
-    path: list[str | int]
-    holds: int
-    of: int
-
-
-class Explanation(BaseModel):
-    """A rule at a frame: why it holds for nobody, in words (empty where it does for somebody), and counts for each of its conditions."""
-
-    text: str
-    branches: list[Branch]
-
-
-@router.get("/trials/{trial_id}/frames/{number}/rules/{rule}")
-def explain_rule(trial_id: str, number: int, rule: str, context: Shared) -> Explanation:
-    trial = context.runs.trial(trial_id)
-    events = context.runs.events(trial)
-    with context.runs.moment(trial, number) as moment:
-        ready = moment.scene.rules_named.get(rule)
-        if ready is None:
-            return Explanation(text="", branches=[])
-        return Explanation(text=explain(moment, ready, events), branches=[Branch(**branch) for branch in branch_counts(moment, ready)])
-
-
-class BranchCurve(BaseModel):
-    """For how many a condition within a rule's condition holds by itself, at each of some frames."""
-
-    path: list[str | int]
-    holds: list[int]
-
-
-class BranchCurves(BaseModel):
-    """The frames that were looked at, ascending, and a curve for each condition."""
-
-    frames: list[int]
-    curves: list[BranchCurve]
-
-
-CURVE_FRAMES = 48
-CURVE_SECONDS = 1.0
-"""At most so many frames are looked at for a curve, and no longer than that: neighbour counts of many particles get a coarser curve."""
-
-
-def sampled(context: Context, trial: Trial, most: int, seconds: float) -> Generator[tuple[int, Moment], None, None]:
-    """Computed frames of a trial, at most so many, evenly spread, some from everywhere as soon as possible; after a time no more than three."""
-    computed = context.runs.computed(trial)
-    until = time.monotonic() + seconds
-    for place, frame in enumerate(coarse_to_fine(slices(computed - 1, min(most, computed))) if computed else []):
-        if place > 2 and time.monotonic() > until:
-            return
-        with context.runs.moment(trial, frame, passing=True) as moment:
-            yield frame, moment
-
-
-@router.get("/trials/{trial_id}/rules/{rule}/curves")
-def branch_curves(trial_id: str, rule: str, context: Shared) -> BranchCurves:
-    """For how many each condition of a rule holds over the frames computed so far, evenly sampled."""
-    trial = context.runs.trial(trial_id)
-    ready = trial.plan.beginning.rules_named.get(rule)
-    if ready is None or ready.rule.condition is None or context.runs.computed(trial) == 0:
-        return BranchCurves(frames=[], curves=[])
-    looked_at = sampled(context, trial, CURVE_FRAMES, CURVE_SECONDS)
-    found = {frame: branch_counts(moment, moment.scene.rules_named[rule]) for frame, moment in looked_at}
-    frames = sorted(found)
-    branches = found[frames[0]]
-    curves = [BranchCurve(path=branch["path"], holds=[found[frame][at]["holds"] for frame in frames]) for at, branch in enumerate(branches)]
-    return BranchCurves(frames=frames, curves=curves)
 
 
 class FlowOut(BaseModel):

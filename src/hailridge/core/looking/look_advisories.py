@@ -7,13 +7,19 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.kinds.actions.trail import BeginTrail
+from hailridge.core.kinds.amounts.fixed import Fixed
 from hailridge.core.kinds.births.emissions import Burst, Rate
 from hailridge.core.kinds.looks.blending import contrast
+from hailridge.core.kinds.looks.laying import POINT_BYTES
+from hailridge.core.kinds.looks.lengths import ByPoints
 from hailridge.core.kinds.looks.pictures import Pictures
 from hailridge.core.kinds.looks.ramps import ReadyRamp
-from hailridge.core.kinds.looks.trails import POINT_BYTES, Trails
+from hailridge.core.kinds.looks.trails import Trails
 from hailridge.core.looking.advisory import Advisory, Path
+from hailridge.model.attributes import table_of
 from hailridge.model.effect import Effect
+from hailridge.model.kind import parts_of
 from hailridge.model.ramps import Ramp
 
 FAINTEST = 1.5
@@ -27,6 +33,7 @@ STOPS = 7
 
 def look_advisories(effect: Effect, pictures: Collection[str] | None = None) -> Iterator[Advisory]:
     """Everything about looks, top to bottom."""
+    yield from _no_trails(effect)
     for index, look in enumerate(effect.looks):
         if not effect.works("looks", index):
             continue
@@ -34,6 +41,7 @@ def look_advisories(effect: Effect, pictures: Collection[str] | None = None) -> 
         yield from _faint(effect, index, entry)
         if isinstance(look, Trails):
             yield from _budget(effect, index, look)
+            yield from _laid_while(effect, index, look)
         if isinstance(look, Pictures) and pictures is not None and look.picture not in pictures:
             fix = {"path": ["looks", index, "picture"], "value": "soft", "label": "Use the soft round one"}
             text = "A picture of this look is not in the library; soft discs stand in for it. Bring it in again, or choose another."
@@ -74,8 +82,10 @@ def _lifted(table: Any, ground: list[float]) -> dict[str, Any] | None:
 
 def _budget(effect: Effect, index: int, look: Trails) -> Iterator[Advisory]:
     """Trails that will be cut: as many as the sources of these groups bring into being, each as long as it is asked for."""
-    seconds = getattr(look.length, "seconds", None)
-    points = look.wanted_points if seconds is None else round(seconds * effect.clock.frames_per_second)
+    longest = look.length.most_points(effect.clock.frames_per_second)
+    if not np.isfinite(longest):
+        return
+    points = max(2, round(longest))
     trails = sum(_alive(effect, source) for source in effect.sources if source.enabled and (not look.who or source.group in look.who))
     wanted = points * max(1, round(trails))
     if wanted <= look.budget:
@@ -88,9 +98,36 @@ def _budget(effect: Effect, index: int, look: Trails) -> Iterator[Advisory]:
         f"so each will be cut to about {fitting:,}. Lower the points, or how many particles have trails."
     )
     fix = None
-    if seconds is None:
-        fix = {"path": ["looks", index, "length", "points"], "value": fitting, "label": f"Lower the points to {fitting:,}"}
+    if isinstance(look.length, ByPoints) and isinstance(look.length.points, Fixed):
+        value = {"kind": "fixed", "value": fitting}
+        fix = {"path": ["looks", index, "length", "points"], "value": value, "label": f"Lower the points to {fitting:,}"}
     yield Advisory("advice", ["looks", index, "length"], text, fix)
+
+
+def _laid_while(effect: Effect, index: int, look: Trails) -> Iterator[Advisory]:
+    """A condition that is asked of every frame in which points were laid: what it cannot know there, and what is slow."""
+    if look.laid_while is None:
+        return
+    rate = effect.clock.frames_per_second
+    where: Path = ["looks", index, "laid_while"]
+    table = table_of(vars(attribute) for attribute in effect.attributes)
+    for path, part in parts_of(look.laid_while):
+        if next(part.remembers(table), None) is not None:
+            text = "Frames are asked each for itself where trails are laid: a margin, which holds on to whom it held for before, does nothing here."
+            yield Advisory("advice", [*where, *path], text)
+        if getattr(part, "category", "") == "Neighbours" or next(part.asks_around(), None) is not None:
+            frames = round(min(look.length.most_points(rate), effect.clock.duration * rate))
+            text = f"Neighbours are looked for in each of the {frames:,} frames that these trails may reach back to: once, when they are drawn first."
+            yield Advisory("advice", [*where, *path], text)
+
+
+def _no_trails(effect: Effect) -> Iterator[Advisory]:
+    """A new trail that nobody sees."""
+    if any(isinstance(look, Trails) and effect.works("looks", index) for index, look in enumerate(effect.looks)):
+        return
+    for path, part in parts_of(effect):
+        if isinstance(part, BeginTrail):
+            yield Advisory("advice", list(path), "No look draws trails, so beginning a new one changes nothing that is seen. Add a look of trails.")
 
 
 def _alive(effect: Effect, source: Any) -> float:

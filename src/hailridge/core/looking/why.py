@@ -13,7 +13,7 @@ from hailridge.core.kinds.conditions.trees import All
 from hailridge.core.scene.moment import Moment
 from hailridge.core.scene.ready import ReadyRule
 from hailridge.core.state.events import Happening
-from hailridge.core.state.particles import Rows
+from hailridge.core.state.particles import Rows, number_of
 from hailridge.core.step.rules import concerned
 from hailridge.model.effect import rule_numbers
 from hailridge.model.kind import Path, parts_of, references
@@ -102,12 +102,14 @@ def _looked_at(moment: Moment, ready: ReadyRule) -> Rows:
 
 def branch_counts(moment: Moment, ready: ReadyRule) -> list[dict[str, Any]]:
     """For how many of the particles that a rule looks at each of its conditions holds, by itself, at this moment."""
-    if ready.rule.condition is None:
-        return []
-    rows = _looked_at(moment, ready)
+    return [] if ready.rule.condition is None else counts_of(moment, ready.rule.condition, _looked_at(moment, ready))
+
+
+def counts_of(moment: Moment, condition: Condition, rows: Rows) -> list[dict[str, Any]]:
+    """For how many of some particles a condition and each one within it holds, by itself, at this moment."""
     out = []
-    for path, condition in parts_of_condition(ready.rule.condition):
-        holds = np.asarray(condition.holds(moment, rows), np.bool_)
+    for path, part in parts_of_condition(condition):
+        holds = np.broadcast_to(np.asarray(part.holds(moment, rows), np.bool_), (number_of(rows),))
         out.append({"path": list(path), "holds": int(np.count_nonzero(holds)), "of": len(holds)})
     return out
 

@@ -68,11 +68,12 @@ OPTIONAL_COLUMNS: dict[str, ColumnSpec] = {
     "met": ("i4", 1, -1),
     "met_group": ("i2", 1, -1),
     "pull": ("f4", 3, 0.0),
+    "trail_begun": ("f4", 1, float(FOREVER_AGO)),
 }
 """State that most effects do without: orientation (x, y, z, w), spin (rad/s, in the world), where a particle was born, its group before,
 which drawing it shows, whether it is a mark, which nothing moves; which shape it is stuck to (its index and one more, 0 for none), and where on it
 (`scene.sticking`); which one it slides along, told in the same way, and whether it rolled in the latest step; which shape it touched last;
-which particle it met last, by its id, and in which group that was; and what pushed it in the latest step (m/s²)."""
+which particle it met last, by its id, and in which group that was; what pushed it in the latest step (m/s²); and when it began a new trail (s)."""
 
 
 class Particles:

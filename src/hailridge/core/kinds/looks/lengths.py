@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
+from hailridge.core.scene.moment import Moment
+from hailridge.core.state.particles import Rows
 from hailridge.model import fields
-from hailridge.model.parts import TrailLength
+from hailridge.model.parts import Amount, TrailLength
+
+MOST = 50_000
+"""Points of a trail."""
 
 
 class ByPoints(TrailLength):
@@ -18,7 +23,13 @@ class ByPoints(TrailLength):
     )
 
     kind: Literal["by_points"] = "by_points"
-    points: int = fields.number(60, low=2, high=50_000, soft=(2, 300), step=1, whole=True, label="Points", unit="count", measures="frames")
+    points: Amount = fields.amount(60.0, low=0, high=MOST, soft=(2, 300), label="Points", unit="count", measures="frames")
+
+    def reach(self, moment: Moment, rows: Rows) -> tuple[Any, Any]:
+        return self.points.give(moment, rows), None
+
+    def most_points(self, frames_per_second: float) -> float:
+        return self.points.extent()[1]
 
 
 class ByTime(TrailLength):
@@ -28,4 +39,10 @@ class ByTime(TrailLength):
     help: ClassVar[str] = "Where the particle was within this time, whatever the frame rate."
 
     kind: Literal["by_time"] = "by_time"
-    seconds: float = fields.number(1.0, unit="s", low=0.01, high=3600, soft=(0.1, 10), label="Time", measures="seconds")
+    seconds: Amount = fields.amount(1.0, unit="s", low=0, high=3600, soft=(0.1, 10), label="Time", measures="seconds")
+
+    def reach(self, moment: Moment, rows: Rows) -> tuple[Any, Any]:
+        return None, self.seconds.give(moment, rows)
+
+    def most_points(self, frames_per_second: float) -> float:
+        return self.seconds.extent()[1] * frames_per_second

@@ -17,6 +17,21 @@ MOST_ROWS = 4_000_000
 
 
 @dataclass
+class Own:
+    """What a look of trails says of particles as they are at a frame, all (n,): points and seconds that their trail has (infinite where it does
+    not bound it), seconds after which a point is gone (0 for never), seconds for which it is left behind, metres of sway; whether a trail is
+    laid in this frame, and when this one was begun (s), None where that is the same for all."""
+
+    points: NDArray[np.float32]
+    seconds: NDArray[np.float32]
+    fade_time: NDArray[np.float32]
+    outlive: NDArray[np.float32]
+    sway: NDArray[np.float32]
+    laid: NDArray[np.bool_] | None
+    begun: NDArray[np.float32] | None
+
+
+@dataclass
 class Piece:
     """The particles of a look at one frame: ids ascending, places at the frame and at the steps within it, velocities, ages, paint, half widths."""
 
@@ -32,6 +47,8 @@ class Piece:
     groups: NDArray[np.uint8]
     over: list[Any]
     """Layers over the first that follows the trail: for each its mode, colours (3, n) and strengths (n,), or the layer itself if it follows it."""
+    own: Own
+    """What the look says of each of them."""
 
 
 class Trace:
@@ -66,7 +83,7 @@ def piece_of(look: Any, moment: Moment) -> Piece:
     return Piece(
         moment.frame, moment.time, moment.column("id")[rows].copy(), moment.read("position", rows).copy(), between.copy(),
         moment.read("velocity", rows).copy(), moment.column("age")[rows].copy(), paint, np.array(widths, np.float32),
-        moment.column("group")[rows].astype(np.uint8), over,
+        moment.column("group")[rows].astype(np.uint8), over, look.own(moment, rows),
     )  # fmt: skip
 
 
