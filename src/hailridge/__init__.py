@@ -3,4 +3,4 @@
 __version__ = "0.16.0"
 
 # Part of every stored trial's key: raise it when the same document may give other bytes.
-ENGINE_VERSION = "13"
+ENGINE_VERSION = "14"

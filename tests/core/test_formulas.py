@@ -155,6 +155,15 @@ class Written(unittest.TestCase):
         np.testing.assert_allclose(np.delete(last.columns["radius"], 2), 0.2, rtol=1e-6)
         self.assertTrue(0 < last.columns["radius"][2] < 1 and 0 < last.columns["lifetime"][2] < 1e6, (last.columns["radius"], last.columns["lifetime"]))
 
+    def test_who_was_left_out_is_forgotten_with_the_action(self) -> None:
+        """A neighbourhood whose reach is no number for one of them, while others leave: nothing of it is left for whoever comes then."""
+        hood = {"id": "near", "label": "Near", "reach": formula("0.5 / (0 if id == 2 else 1)")}
+        found = {"kind": "compare", "quantity": {"kind": "found", "neighbourhood": "near"}, "comparison": "at_least", "threshold": 0.0}
+        leave = rule({"kind": "remove"}, id="leave", condition={"kind": "formula", "text": "id < 2 and age > 0.1"})
+        raw = document(rule({"kind": "drag"}, id="ask", condition=found), leave, count=5) | {"neighbourhoods": [hood]}
+        frames = list(Simulation(read_effect(raw), MemoryAssets()).frames(8))
+        self.assertEqual(len(frames[-1].columns["id"]), 3)
+
     def test_what_is_wrong_with_lines(self) -> None:
         cases = {
             "swing = sin(time)": "gives no attribute a value", "radius = velocity": "'radius' is one number", "velocity = 2": "takes three numbers",

@@ -1,7 +1,4 @@
-"""Continuous contact: balls swept along their way against balls and triangles, with bounce, friction and rest.
-
-The earliest touch on the way is found exactly (face, edges and corners of each triangle), so nothing tunnels at any speed or step.
-"""
+"""Continuous contact: balls swept along their way against balls and triangles (`kernels.sweeping`), with bounce, friction and rest."""
 
 from __future__ import annotations
 
@@ -21,7 +18,9 @@ from hailridge.core.kernels.array_types import (
     UInt64s,
 )
 from hailridge.core.kernels.compiling import helper, kernel, unowned
-from hailridge.core.kernels.tree import DEPTH, closest_on_triangle
+from hailridge.core.kernels.resting import MOST_LAIN_ON, borne, lies_on
+from hailridge.core.kernels.sweeping import leaves_ball, meets_ball, sweep_mesh
+from hailridge.core.kernels.tree import DEPTH
 
 BOUNCES, PASSES, ROLLS = 1, 2, 3
 """What a particle does where it meets a shape, 0 where it does not meet it: comes back, goes on as if nothing were there but is told, rolls."""
@@ -49,143 +48,6 @@ many numbers these are."""
 
 SPOT = 7
 """How many numbers tell of a contact: three of its place, three of the normal, the part of the particle's time that was left."""
-
-
-@helper
-def meets_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
-    """First t in [0, 1] at which m + t·d is at `radius` from the origin, approaching; 2 when never."""
-    a = dx * dx + dy * dy + dz * dz
-    b = mx * dx + my * dy + mz * dz
-    c = mx * mx + my * my + mz * mz - radius * radius
-    if b >= 0.0 or a <= 0.0:
-        return 2.0
-    if c <= 0.0:
-        return 0.0
-    root = b * b - a * c
-    if root < 0.0:
-        return 2.0
-    t = (-b - np.sqrt(root)) / a
-    return t if t <= 1.0 else 2.0
-
-
-@helper
-def _leaves_ball(mx, my, mz, dx, dy, dz, radius):  # type: ignore[no-untyped-def]
-    """First t in [0, 1] at which m + t·d, from inside, is at `radius` from the origin, going outward; 2 when never."""
-    a = dx * dx + dy * dy + dz * dz
-    b = mx * dx + my * dy + mz * dz
-    c = mx * mx + my * my + mz * mz - radius * radius
-    if a <= 0.0:
-        return 2.0
-    if c >= 0.0:
-        return 0.0 if b > 0.0 else 2.0
-    t = (-b + np.sqrt(b * b - a * c)) / a
-    return t if t <= 1.0 else 2.0
-
-
-@helper
-def _meets_edge(px, py, pz, dx, dy, dz, radius, ax, ay, az, bx, by, bz):  # type: ignore[no-untyped-def]
-    """First t in [0, 1] at which p + t·d is at `radius` from the inside of the edge a–b; 2 when never."""
-    ex, ey, ez = bx - ax, by - ay, bz - az
-    mx, my, mz = px - ax, py - ay, pz - az
-    ee = ex * ex + ey * ey + ez * ez
-    if ee <= 0.0:
-        return 2.0
-    me, de = mx * ex + my * ey + mz * ez, dx * ex + dy * ey + dz * ez
-    a = (dx * dx + dy * dy + dz * dz) * ee - de * de
-    b = (mx * dx + my * dy + mz * dz) * ee - me * de
-    c = (mx * mx + my * my + mz * mz - radius * radius) * ee - me * me
-    root = b * b - a * c
-    if a <= 1e-18 or b >= 0.0 or root < 0.0:
-        return 2.0
-    t = (-b - np.sqrt(root)) / a
-    along = (me + t * de) / ee
-    if t < 0.0 or t > 1.0 or along < 0.0 or along > 1.0:
-        return 2.0
-    return t
-
-
-@helper
-def _sweep_triangle(px, py, pz, dx, dy, dz, radius, reach, triangles, k):  # type: ignore[no-untyped-def]
-    """First touch of a swept ball with a triangle: (t, nx, ny, nz, depth), normal toward the ball; t = 2 when none. Depth is how far the
-    ball is in the triangle already. `reach` is how far it gets at most: its radius and the length of its way.
-
-    A row of triangles holds three corners, the unit normal and twice the area.
-    """
-    nx, ny, nz, size = triangles[k, 9], triangles[k, 10], triangles[k, 11], triangles[k, 12]
-    best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
-    if size > 0.0:
-        side = (px - triangles[k, 0]) * nx + (py - triangles[k, 1]) * ny + (pz - triangles[k, 2]) * nz
-        toward = dx * nx + dy * ny + dz * nz
-        if side < 0.0 or (side == 0.0 and toward > 0.0):
-            nx, ny, nz, side, toward = -nx, -ny, -nz, -side, -toward
-        if side <= radius or side + toward <= radius:
-            qx, qy, qz = closest_on_triangle(px, py, pz, triangles, k)
-            gx, gy, gz = px - qx, py - qy, pz - qz
-            gap = np.sqrt(gx * gx + gy * gy + gz * gz)
-            if gap < radius:
-                if gap > 1e-12:
-                    nx, ny, nz = gx / gap, gy / gap, gz / gap
-                if dx * nx + dy * ny + dz * nz < 0.0:
-                    best, bx, by, bz, depth = 0.0, nx, ny, nz, radius - gap
-            elif gap <= reach:
-                flat = False
-                if toward < 0.0 and side >= radius:
-                    s = (side - radius) / -toward
-                    if s <= 1.0:
-                        hx, hy, hz = px + dx * s - nx * radius, py + dy * s - ny * radius, pz + dz * s - nz * radius
-                        cx, cy, cz = closest_on_triangle(hx, hy, hz, triangles, k)
-                        if (cx - hx) ** 2 + (cy - hy) ** 2 + (cz - hz) ** 2 < 1e-16 + 1e-10 * size:
-                            best, bx, by, bz = s, nx, ny, nz
-                            flat = True
-                if not flat:
-                    for corner in range(3):
-                        i, j = 3 * corner, 3 * ((corner + 1) % 3)
-                        ax, ay, az = triangles[k, i], triangles[k, i + 1], triangles[k, i + 2]
-                        s = _meets_edge(
-                            px, py, pz, dx, dy, dz, radius, ax, ay, az, triangles[k, j], triangles[k, j + 1], triangles[k, j + 2]
-                        )  # fmt: skip
-                        if s >= best:
-                            s = 2.0
-                        w = meets_ball(px - ax, py - ay, pz - az, dx, dy, dz, radius)
-                        s = min(s, w)
-                        if s < best:
-                            hx, hy, hz = px + dx * s, py + dy * s, pz + dz * s
-                            cx, cy, cz = closest_on_triangle(hx, hy, hz, triangles, k)
-                            gx, gy, gz = hx - cx, hy - cy, hz - cz
-                            gap = np.sqrt(gx * gx + gy * gy + gz * gz)
-                            if gap > 1e-12:
-                                best, bx, by, bz = s, gx / gap, gy / gap, gz / gap
-    return best, bx, by, bz, depth
-
-
-@helper
-def _sweep_mesh(px, py, pz, dx, dy, dz, radius, triangles, bounds, links, root, stack):  # type: ignore[no-untyped-def]
-    """First touch with the triangles under the tree node `root`, as for one triangle; `stack` is room for `DEPTH` nodes."""
-    best, bx, by, bz, depth = 2.0, 0.0, 0.0, 0.0, 0.0
-    # With a little more, since it is only there to leave out what is far.
-    reach = (radius + np.sqrt(dx * dx + dy * dy + dz * dz)) * 1.000001 + 1e-12
-    lx, hx = min(px, px + dx) - radius, max(px, px + dx) + radius
-    ly, hy = min(py, py + dy) - radius, max(py, py + dy) + radius
-    lz, hz = min(pz, pz + dz) - radius, max(pz, pz + dz) + radius
-    stack[0] = root
-    top = 1
-    while top > 0:
-        top -= 1
-        node = stack[top]
-        if lx > bounds[node, 3] or hx < bounds[node, 0] or ly > bounds[node, 4] or hy < bounds[node, 1]:
-            continue
-        if lz > bounds[node, 5] or hz < bounds[node, 2]:
-            continue
-        if links[node, 0] >= 0:
-            stack[top], stack[top + 1] = links[node, 0], links[node, 1]
-            top += 2
-            continue
-        first = -1 - links[node, 0]
-        for k in range(first, first + links[node, 1]):
-            s, nx, ny, nz, deep = _sweep_triangle(px, py, pz, dx, dy, dz, radius, reach, triangles, k)
-            if s < best or (s == 0.0 and deep > depth):
-                best, bx, by, bz, depth = s, nx, ny, nz, deep
-    return best, bx, by, bz, depth
 
 
 @helper
@@ -224,8 +86,8 @@ def resolve(
     """
     count = obstacles.shape[0]
     one_span = spans.shape[0] == 1
-    room = np.empty(DEPTH, np.int32)
-    stack = unowned(room)
+    room, rests_on = np.empty(DEPTH, np.int32), np.empty((MOST_LAIN_ON, 5), np.float64)
+    stack, lying = unowned(room), unowned(rests_on)
     onward = len(rows) > 0
     for j in range(begin, end):
         i = rows[j] if onward else j
@@ -233,6 +95,8 @@ def resolve(
         dx, dy, dz = np.float64(displacement[i, 0]), np.float64(displacement[i, 1]), np.float64(displacement[i, 2])
         vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
         kx, ky, kz = np.float64(gained[i, 0]), np.float64(gained[i, 1]), np.float64(gained[i, 2])
+        # What the pushes still are along all that it rests on: who lies on several surfaces is pressed onto each by what the others leave.
+        wx, wy, wz = kx, ky, kz
         span = np.float64(spans[0] if one_span else spans[i])
         size = max(np.float64(radius[i]), SMALLEST_RADIUS)
         mask, fresh = np.uint64(0), np.uint64(0)
@@ -241,7 +105,7 @@ def resolve(
         hardest = -1.0
         # What presses on it in one step brings nothing new to what it lies on.
         pressing = 0.05 + 2.0 * np.sqrt(kx * kx + ky * ky + kz * kz)
-        left, number, over = 1.0, np.int64(0), False
+        left, number, over, many = 1.0, np.int64(0), False, np.int64(0)
         if onward:
             px, py, pz = carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2]
             dx, dy, dz = carried[i, WAY], carried[i, WAY + 1], carried[i, WAY + 2]
@@ -272,13 +136,13 @@ def resolve(
                     ex, ey, ez = bx - qx, by - qy, bz - qz
                     wide = size / motion[k, 1]
                 if root >= 0:
-                    s, ax, ay, az, deep = _sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root, stack)
+                    s, ax, ay, az, deep = sweep_mesh(qx, qy, qz, ex, ey, ez, wide, triangles, bounds, links, root, stack)
                 else:
                     mx, my, mz = qx - obstacles[k, 1], qy - obstacles[k, 2], qz - obstacles[k, 3]
                     within = obstacles[k, 4] - wide
                     hollow = within > 0.0 and mx * mx + my * my + mz * mz < obstacles[k, 4] * obstacles[k, 4]
                     outer = obstacles[k, 4] + wide
-                    s = _leaves_ball(mx, my, mz, ex, ey, ez, within) if hollow else meets_ball(mx, my, mz, ex, ey, ez, outer)
+                    s = leaves_ball(mx, my, mz, ex, ey, ez, within) if hollow else meets_ball(mx, my, mz, ex, ey, ez, outer)
                     ax, ay, az = mx + ex * s, my + ey * s, mz + ez * s
                     far = np.sqrt(ax * ax + ay * ay + az * az)
                     deep = max(0.0, far - within if hollow else outer - far) if s == 0.0 else 0.0
@@ -312,13 +176,37 @@ def resolve(
                 out = 0.0
                 number -= 1
             px, py, pz = px + dx * best + nx * out, py + dy * best + ny * out, pz + dz * best + nz * out
-            left *= 1.0 - best
-            # The velocity at the moment of touch: what the pushes of the rest of the step have added is taken back first.
             # All velocities from here on are those against the surface, which may move.
             vx, vy, vz = vx - ux, vy - uy, vz - uz
+            remaining, left = left, left * (1.0 - best)
+            # The velocity at the moment of touch: what the pushes of the rest of the step have added is taken back first.
             hx, hy, hz = vx - kx * left, vy - ky * left, vz - kz * left
             speed = hx * nx + hy * ny + hz * nz
-            resting = 1.5 * max(0.0, -(kx * nx + ky * ny + kz * nz)) + 1e-4
+            resting = 1.5 * max(0.0, -(wx * nx + wy * ny + wz * nz)) + 1e-4
+            rests = -speed <= resting
+            sx, sy, sz = 0.0, 0.0, 0.0
+            if not rests and how != PASSES:
+                # The straight way meets the surface where it is met, but not when: solved for the moment at which what pushes it has brought it
+                # that far, so that a bounce neither gains nor loses height.
+                rest = span * remaining
+                bx, by, bz = (vx - kx * remaining) * rest, (vy - ky * remaining) * rest, (vz - kz * remaining) * rest
+                ex, ey, ez = dx - ux * rest, dy - uy * rest, dz - uz * rest
+                early = bx * nx + by * ny + bz * nz
+                whole = ex * nx + ey * ny + ez * nz
+                if early < 0.0 and whole < 0.0:
+                    root_of = early * early + 4.0 * (whole - early) * whole * best
+                    moment = min(max(2.0 * whole * best / (early - np.sqrt(max(root_of, 0.0))), 0.0), 1.0)
+                    # What moves has moved by then; what it has gone along the surface by then, or not yet, is put to the way that is left.
+                    later = (moment - best) * rest
+                    px, py, pz = px + ux * later, py + uy * later, pz + uz * later
+                    sx = bx * moment + (ex - bx) * moment * moment - ex * best
+                    sy = by * moment + (ey - by) * moment * moment - ey * best
+                    sz = bz * moment + (ez - bz) * moment * moment - ez * best
+                    off = sx * nx + sy * ny + sz * nz
+                    sx, sy, sz = sx - off * nx, sy - off * ny, sz - off * nz
+                    left = remaining * (1.0 - moment)
+                    hx, hy, hz = vx - kx * left, vy - ky * left, vz - kz * left
+                    speed = hx * nx + hy * ny + hz * nz
             own = i if bounciness.shape[1] > 1 else np.int64(0)
             bounce, rub = np.float64(bounciness[struck, own]), np.float64(friction[struck, own])
             bit = bits[struck]
@@ -342,7 +230,6 @@ def resolve(
                 dx, dy, dz = dx * (1.0 - best), dy * (1.0 - best), dz * (1.0 - best)
                 over = bool(left <= 0.0)
             else:
-                rests = -speed <= resting
                 ox, oy, oz = hx - speed * nx, hy - speed * ny, hz - speed * nz
                 if rests:
                     # Rest: what presses into the surface is taken away whole, and friction works against that much.
@@ -350,7 +237,25 @@ def resolve(
                     speed = hx * nx + hy * ny + hz * nz
                     bounce = np.float64(0.0)
                     kx, ky, kz = np.float64(0.0), np.float64(0.0), np.float64(0.0)
+                    onto_it = wx * nx + wy * ny + wz * nz
+                    wx, wy, wz = wx - onto_it * nx, wy - onto_it * ny, wz - onto_it * nz
                 pressed = max(0.0, -speed)
+                among = False
+                if rests:
+                    on = lies_on(lying, many, nx, ny, nz)
+                    if on < MOST_LAIN_ON:
+                        among = bool(many > 1 or (many == 1 and on == 1))
+                        if on == many:
+                            many += 1
+                            lying[on, 0], lying[on, 1], lying[on, 2], lying[on, 4] = nx, ny, nz, 0.0
+                        lying[on, 3] = ux * nx + uy * ny + uz * nz
+                        if among:
+                            ax, ay, az = borne(lying, many, hx + ux, hy + uy, hz + uz)
+                            hx, hy, hz = ax - ux, ay - uy, az - uz
+                            speed = hx * nx + hy * ny + hz * nz
+                            pressed = lying[on, 4]
+                        else:
+                            lying[on, 4] += pressed
                 tx, ty, tz = hx - speed * nx, hy - speed * ny, hz - speed * nz
                 if how == ROLLS:
                     rub *= ROLLING
@@ -360,13 +265,20 @@ def resolve(
                 keep = max(0.0, 1.0 - rub * (1.0 + bounce) * pressed / slide) if slide > 1e-12 else 0.0
                 back = bounce * pressed if speed < 0.0 else speed
                 hx, hy, hz = tx * keep + back * nx, ty * keep + back * ny, tz * keep + back * nz
+                if among:
+                    # What the surfaces that it lies on leave of its motion, it has had from the touch on.
+                    ox, oy, oz = hx, hy, hz
                 # What is left of the step is a straight way at its mean velocity, which keeps falls and slides exact.
                 rest = span * left
                 if rests:
                     dx, dy, dz = ((ox + hx) * 0.5 + ux) * rest, ((oy + hy) * 0.5 + uy) * rest, ((oz + hz) * 0.5 + uz) * rest
                 else:
                     dx, dy, dz = (hx + kx * left * 0.5 + ux) * rest, (hy + ky * left * 0.5 + uy) * rest, (hz + kz * left * 0.5 + uz) * rest
+                    dx, dy, dz = dx + sx, dy + sy, dz + sz
                 vx, vy, vz = hx + kx * left + ux, hy + ky * left + uy, hz + kz * left + uz
+                if rests and left > 0.0:
+                    # What it meets after that, it meets on the way from the one to the other.
+                    kx, ky, kz = (hx - ox) / left, (hy - oy) / left, (hz - oz) / left
                 over = bool(left <= 0.0 or dx * dx + dy * dy + dz * dz < AT_REST)
             if holding:
                 carried[i, PLACE], carried[i, PLACE + 1], carried[i, PLACE + 2] = px, py, pz
@@ -381,5 +293,5 @@ def resolve(
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
         touched[i] = mask
         new[i] = fresh
-    room[0] = 0
+    room[0], rests_on[0, 0] = 0, 0.0
 

@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int64Rows, Int64s
-from hailridge.core.kernels.compiling import whole
-from hailridge.core.kernels.contact import meets_ball
+from hailridge.core.kernels.array_types import Float32Rows, Float32s, Float64, Float64Rows, Float64s, Int32s, Int64Rows, Int64s, UInt8s
+from hailridge.core.kernels.compiling import helper, whole
+from hailridge.core.kernels.sweeping import meets_ball
 
 
 @whole
@@ -47,32 +47,110 @@ def meeting_pairs(
     return found[:number].copy(), times[:number].copy()
 
 
+MOST_BOUNCES = 64
+"""Of one particle in a step: who is caught between others bounces faster and faster, without end."""
+
+
+@helper
+def _sooner(times, first, second, a, b):  # type: ignore[no-untyped-def]
+    """Whether entry a of a heap comes before entry b: by time, then by the two ids, the lower one first."""
+    if times[a] != times[b]:
+        return times[a] < times[b]
+    return first[a] < first[b] or (first[a] == first[b] and second[a] < second[b])
+
+
+@helper
+def _swapped(times, first, second, members, a, b):  # type: ignore[no-untyped-def]
+    times[a], times[b] = times[b], times[a]
+    first[a], first[b] = first[b], first[a]
+    second[a], second[b] = second[b], second[a]
+    for k in range(2):
+        members[a, k], members[b, k] = members[b, k], members[a, k]
+
+
+@helper
+def _rise(times, first, second, members, at):  # type: ignore[no-untyped-def]
+    """Put the entry at a place of a heap as far up as it belongs."""
+    while at > 0:
+        above = (at - 1) >> 1
+        if not _sooner(times, first, second, at, above):
+            break
+        _swapped(times, first, second, members, at, above)
+        at = above
+
+
+@helper
+def _sink(times, first, second, members, size):  # type: ignore[no-untyped-def]
+    """Put the entry at the top of a heap as far down as it belongs."""
+    at = 0
+    while True:
+        below = 2 * at + 1
+        if below >= size:
+            break
+        if below + 1 < size and _sooner(times, first, second, below + 1, below):
+            below += 1
+        if not _sooner(times, first, second, below, at):
+            break
+        _swapped(times, first, second, members, at, below)
+        at = below
+
+
+@helper
+def _again(a, b, places, ways, at, radii):  # type: ignore[no-untyped-def]
+    """From when both are where they are now, as a share of the step; when after that they meet, above 1 for not in this step; and how they then
+    stand to each other."""
+    now = max(at[a], at[b])
+    ma, mb = now - at[a], now - at[b]
+    mx = places[b, 0] + ways[b, 0] * mb - places[a, 0] - ways[a, 0] * ma
+    my = places[b, 1] + ways[b, 1] * mb - places[a, 1] - ways[a, 1] * ma
+    mz = places[b, 2] + ways[b, 2] * mb - places[a, 2] - ways[a, 2] * ma
+    dx, dy, dz = ways[b, 0] - ways[a, 0], ways[b, 1] - ways[a, 1], ways[b, 2] - ways[a, 2]
+    later = meets_ball(mx, my, mz, dx, dy, dz, np.float64(radii[a]) + np.float64(radii[b]))
+    if later > 1.0 - now:
+        later = 2.0
+    return now, later, mx + dx * later, my + dy * later, mz + dz * later
+
+
 @whole
 def bounce_pairs(
-    pairs: Int64Rows, bounciness: Float64s, span: Float64, radii: Float32s, masses: Float32s, places: Float64Rows, ways: Float64Rows,
-    velocities: Float64Rows, at: Float64s, approach: Float64s, met: Int64s,
+    pairs: Int64Rows, moments: Float64s, cells: Int64s, starts: Int64Rows, lengths: Int64Rows, mine: UInt8s, others: UInt8s, ids: Int32s,
+    bounciness: Float64s, span: Float64, radii: Float32s, masses: Float32s, places: Float64Rows, ways: Float64Rows, velocities: Float64Rows,
+    at: Float64s, approach: Float64s, met: Int64s,
 ) -> None:  # fmt: skip
-    """Let pairs bounce, in the order in which they are given; whom an earlier one has turned aside is looked at anew.
+    """Let pairs bounce in the order in which they meet, those that only meet because of an earlier bounce of the same step, too: a hit goes through
+    a row of touching balls at once.
 
-    pairs (p, 2); bounciness (n,), of a pair the mean; span: seconds of the step; masses (n,) kg. Changed: places (n, 3) m, where each is at its
-    share `at` (n,) of the step, ways (n, 3) m for a whole step from there, velocities (n, 3) m/s. Out: the speed (m/s) of each one's hardest meeting
-    (n,), 0 for none, and with whom (n,).
+    pairs (p, 2), in the order of their moments (p,), shares of the step, and of their ids; cells (n,): the cell of each, around which the runs of
+    those near it are starts, lengths (c, 9); of a pair one is of `mine` (n,), the other of `others` (n,); ids (n,) settle what is at the same time.
+    bounciness (n,), of a pair the mean; span: seconds of the step; masses (n,) kg. Changed: places (n, 3) m, where each is at its share `at` (n,)
+    of the step, ways (n, 3) m for a whole step from there, velocities (n, 3) m/s. Out: the speed (m/s) of each one's hardest meeting (n,), 0 for
+    none, and with whom (n,).
     """
-    for pair in range(pairs.shape[0]):
-        a, b = pairs[pair, 0], pairs[pair, 1]
-        now = max(at[a], at[b])
-        ma, mb = now - at[a], now - at[b]
-        mx = places[b, 0] + ways[b, 0] * mb - places[a, 0] - ways[a, 0] * ma
-        my = places[b, 1] + ways[b, 1] * mb - places[a, 1] - ways[a, 1] * ma
-        mz = places[b, 2] + ways[b, 2] * mb - places[a, 2] - ways[a, 2] * ma
-        dx, dy, dz = ways[b, 0] - ways[a, 0], ways[b, 1] - ways[a, 1], ways[b, 2] - ways[a, 2]
-        reach = np.float64(radii[a]) + np.float64(radii[b])
-        later = meets_ball(mx, my, mz, dx, dy, dz, reach)
-        if later > 1.0 - now:
+    size, room = pairs.shape[0], 2 * pairs.shape[0] + 64
+    times, first, second, members = np.empty(room, np.float64), np.empty(room, np.int32), np.empty(room, np.int32), np.empty((room, 2), np.int64)
+    for k in range(size):
+        a, b = pairs[k, 0], pairs[k, 1]
+        times[k], first[k], second[k] = moments[k], min(ids[a], ids[b]), max(ids[a], ids[b])
+        members[k, 0], members[k, 1] = a, b
+    bounces = np.zeros(len(at), np.int32)
+    while size > 0:
+        due, a, b = times[0], members[0, 0], members[0, 1]
+        size -= 1
+        if size > 0:
+            _swapped(times, first, second, members, 0, size)
+            _sink(times, first, second, members, size)
+        now, later, nx, ny, nz = _again(a, b, places, ways, at, radii)
+        if later > 1.0:
             continue
-        nx, ny, nz = mx + dx * later, my + dy * later, mz + dz * later
+        if now + later > due + 1e-12:
+            # One of them has been turned aside since: its turn comes when it does.
+            times[size], first[size], second[size] = now + later, min(ids[a], ids[b]), max(ids[a], ids[b])
+            members[size, 0], members[size, 1] = a, b
+            size += 1
+            _rise(times, first, second, members, size - 1)
+            continue
         apart = np.sqrt(nx * nx + ny * ny + nz * nz)
-        if apart <= 1e-12:
+        if apart <= 1e-12 or bounces[a] >= MOST_BOUNCES or bounces[b] >= MOST_BOUNCES:
             continue
         nx, ny, nz = nx / apart, ny / apart, nz / apart
         closing = -(
@@ -80,6 +158,9 @@ def bounce_pairs(
         )
         if closing <= 0.0:
             continue
+        bounces[a] += 1
+        bounces[b] += 1
+        ma, mb = now - at[a], now - at[b]
         for k in range(3):
             places[a, k] += ways[a, k] * (ma + later)
             places[b, k] += ways[b, k] * (mb + later)
@@ -96,3 +177,22 @@ def bounce_pairs(
             approach[a], met[a] = closing, b
         if closing > approach[b]:
             approach[b], met[b] = closing, a
+        for turned in range(2):
+            one, other = (a, b) if turned == 0 else (b, a)
+            for run in range(9):
+                begins = starts[cells[one], run]
+                for c in range(begins, begins + lengths[cells[one], run]):
+                    if c in (one, other) or not ((mine[one] and others[c]) or (mine[c] and others[one])):
+                        continue
+                    now, later, nx, ny, nz = _again(one, c, places, ways, at, radii)
+                    if later > 1.0:
+                        continue
+                    if size == room:
+                        more = 2 * room
+                        t, f, s, m = np.empty(more, np.float64), np.empty(more, np.int32), np.empty(more, np.int32), np.empty((more, 2), np.int64)
+                        t[:room], f[:room], s[:room], m[:room] = times, first, second, members
+                        times, first, second, members, room = t, f, s, m, more
+                    times[size], first[size], second[size] = now + later, min(ids[one], ids[c]), max(ids[one], ids[c])
+                    members[size, 0], members[size, 1] = one, c
+                    size += 1
+                    _rise(times, first, second, members, size - 1)

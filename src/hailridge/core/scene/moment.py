@@ -76,6 +76,7 @@ class Moment:
     def begin_step(self, start: Scene, end: Scene) -> None:
         """Told by the engine: numbers and shapes are read as at the start of the step."""
         self.scene, self.start, self.end, self.at_end = start, start, end, False
+        self.begin_writing()
 
     def reach_end(self) -> None:
         """Told by the engine: from here on numbers and shapes are read as at the end of the step."""
@@ -209,6 +210,11 @@ class Moment:
     def begin_part(self) -> None:
         """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""
         self.answers.begin_part()
+        self.begin_writing()
+
+    def begin_writing(self) -> None:
+        """Told where one action ends and the next begins: whom the one left out is no matter to the other."""
+        self.unfit = None
 
     def elapsed(self, rows: Rows) -> Any:
         """How much of this step each particle lives through, in seconds: one number where that is the same for all, or (k,) float32.

@@ -77,9 +77,9 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     aims = source.direction.aim(moment, birth)
     for name in ("lifetime", "radius", "mass", "opacity"):
         info = BUILT_IN[name]
-        moment.unfit = None
+        moment.begin_writing()
         column(name)[rows] = moment.fit(name, rows, np.clip(getattr(source, name).give(moment, rows), info.low, info.high))
-    moment.unfit = None
+    moment.begin_writing()
     column("color")[rows] = moment.fit("color", rows, np.clip(source.color.give(moment, rows), 0, 1))
     column("velocity")[rows] = aims * as_factor(source.speed.give(moment, rows)) + carried * np.float32(source.inherit / 100)
     if moment.particles.has("orientation"):
@@ -92,7 +92,7 @@ def _give_birth(moment: Moment, index: int, source: Source, span: Span, times: N
     for place, action in enumerate(source.actions):
         if scene.effect.acts("sources", index, "actions", place):
             moment.actor = -1
-            moment.unfit = None
+            moment.begin_writing()
             action.act(moment, rows)
     set_on_side(moment, rows, 1.0 - left / moment.dt if moment.dt > 0 else np.ones(number), (scene.shape_index[source.shape], bases))
     if moment.particles.has("birthplace"):

@@ -11,7 +11,7 @@ from hailridge.core.kernels import pairs as kernel
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.costs import owner_of
 from hailridge.core.state.events import Happening
-from hailridge.core.state.neighbours import Grid, beginnings
+from hailridge.core.state.neighbours import AROUND, Grid, beginnings
 from hailridge.core.state.particles import as_indices, lengths
 from hailridge.core.state.separating import SIDES, SLACK
 from hailridge.core.step.apart import SLIDES, solid_to
@@ -70,13 +70,18 @@ def _bounce(moment: Moment, obstacles: Obstacles, action: Any, rows: NDArray[np.
         return
     ids = column("id")[rows][order]
     low, high = np.sort(ids[pairs], axis=1).T
-    pairs = np.ascontiguousarray(pairs[np.lexsort((high, low, times))])
-    _carry_out(moment, obstacles, action, rows[order], pairs, begun, ways, radii, at_touch)
+    sequence = np.lexsort((high, low, times))
+    cells = np.repeat(np.arange(len(grid.taken)), np.diff(grid.firsts))
+    around = (cells, *grid.runs(grid.taken, AROUND), mine.astype(np.uint8), others.astype(np.uint8), ids)
+    meetings = (np.ascontiguousarray(pairs[sequence]), np.ascontiguousarray(times[sequence]), *around)
+    _carry_out(moment, obstacles, action, rows[order], meetings, begun, ways, radii, at_touch)
 
 
 def _carry_out(
-    moment: Moment, obstacles: Obstacles, action: Any, rows: NDArray[np.intp], pairs: Any, begun: Any, ways: Any, radii: Any, at_touch: AtTouch
+    moment: Moment, obstacles: Obstacles, action: Any, rows: NDArray[np.intp], meetings: tuple[Any, ...], begun: Any, ways: Any, radii: Any,
+    at_touch: AtTouch,
 ) -> None:  # fmt: skip
+    """`meetings` is what `kernels.pairs.bounce_pairs` is told first: pairs, when they meet, who is near whom and of what side."""
     column, count = moment.column, len(rows)
     masses = column("mass")[rows].copy()
     for name in ("stuck", "held"):
@@ -85,7 +90,8 @@ def _carry_out(
     bounciness = np.broadcast_to(np.asarray(action.bounciness.give(moment, rows), np.float64), (count,)).clip(0, 1)
     places, going, velocities = begun.astype(np.float64), ways.astype(np.float64), column("velocity")[rows].astype(np.float64)
     at, approach, met = np.zeros(count), np.zeros(count), np.full(count, -1, np.int64)
-    kernel.bounce_pairs(pairs, np.ascontiguousarray(bounciness), np.float64(moment.dt), radii, masses, places, going, velocities, at, approach, met)
+    fixed = (np.ascontiguousarray(bounciness), np.float64(moment.dt), radii, masses)
+    kernel.bounce_pairs(*meetings, *fixed, places, going, velocities, at, approach, met)
     hit = np.flatnonzero(met >= 0)
     if not len(hit):
         return

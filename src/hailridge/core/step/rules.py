@@ -196,5 +196,5 @@ def _act(moment: Moment, deeds: Deeds, rows: Rows, on_the_way: bool) -> None:
         return
     actions: Iterable[Action] = (*deeds.push, *deeds.contact) if on_the_way else deeds.change
     for action in actions:
-        moment.unfit = None
+        moment.begin_writing()
         action.act(moment, rows)
