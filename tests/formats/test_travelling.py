@@ -15,17 +15,28 @@ from typing import Any
 
 import numpy as np
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from PIL import Image
 
 from hailridge import demo
+from hailridge.core.scene.assets import MemoryAssets
 from hailridge.formats.meshes import mesh_id, read_mesh
 from hailridge.formats.pictures import read_pictures
-from hailridge.formats.travelling import TravelError, pack_effects, unpack_effects
+from hailridge.formats.travelling import TravelError, collect, pack_effects, unpack_effects
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.bakes import bake_key
 from hailridge.store.database import Database
 from hailridge.store.library import Library
 from tests.support import document, run
+
+ENTRY = st.fixed_dictionaries({}, optional={"name": st.text(max_size=5), "document": st.sampled_from(["effects/1.json", "a", ""]), "poster": st.just("a")})
+ANYTHING = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text(max_size=8) | st.lists(ENTRY, min_size=1, max_size=3),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(["a", "name", "document", "effects/1.json"]), inner, max_size=4),
+    max_leaves=12,
+)
+"""JSON of any form, with what a manifest lists among it."""
 
 
 def library(test: unittest.TestCase) -> Library:
@@ -66,6 +77,9 @@ def bounded(file: Path) -> tuple[str, float]:
     done = subprocess.run([sys.executable, "-c", READING, str(file)], capture_output=True, text=True, check=True)
     told, grown = done.stdout.strip().splitlines()
     return told, float(grown)
+
+
+PACKED = pack_effects(collect([(read_effect(document(count=3)), None)], MemoryAssets(), {}))
 
 
 class Travelling(unittest.TestCase):
@@ -131,10 +145,14 @@ class Travelling(unittest.TestCase):
     def test_nothing_is_read_that_cannot_be_meant(self) -> None:
         """Small files that say much, written by hand and drawn: refused, and in a process of its own never by more than 150 MB."""
         document = json.dumps({"name": "x", "rules": [{}] * 1_000_000}).encode()
-        listed = {"hailridge": 1, "schema": 6, "effects": [{"name": "x", "document": "effects/1.json"}], "meshes": {}, "pictures": {}}
+        listed = {"hailridge": 1, "schema": 7, "effects": [{"name": "x", "document": "effects/1.json"}], "meshes": {}, "pictures": {}}
         cases = {
             "a document of": (listed, {"effects/1.json": b" " * 200_000_000}),
             "a document of 4 MB": (listed, {"effects/1.json": document}),
+            "more than 2,000,000 values": (
+                listed | {"effects": [{"name": "x", "document": f"effects/{number}.json"} for number in range(12)]},
+                {f"effects/{number}.json": b'{"a":[' + b"[]," * 1_200_000 + b"[]]}" for number in range(12)},
+            ),
             "lists 'effects/1.json' twice": (listed | {"effects": listed["effects"] * 8}, {"effects/1.json": b"{}" + b" " * 3_900_000}),
             "holds a mesh of": (listed | {"meshes": {"a": "a"}}, {"effects/1.json": b"{}", "meshes/a.ply": b"\0" * 580_000_000}),
             "holds a poster of": (
@@ -155,6 +173,37 @@ class Travelling(unittest.TestCase):
             told, grown = bounded(file)
             self.assertRegex(told, words)
             self.assertLess(grown, 150e6, (words, told))
+
+    @given(st.lists(st.tuples(st.integers(0, 2**32), st.integers(1, 255)), min_size=1, max_size=12), st.integers(0, 400))
+    @settings(max_examples=120, deadline=None)
+    def test_whatever_is_changed_in_it_is_told_in_words_or_harmless(self, changes: list[tuple[int, int]], cut: int) -> None:
+        """Bytes turned over, the end cut off: what is taken all the same can be read, everything else is refused naming the file."""
+        data = bytearray(PACKED[: len(PACKED) - cut] if cut < 40 else PACKED)
+        for place, turned in changes:
+            data[place % len(data)] ^= turned
+        self.taken_or_told(bytes(data))
+
+    @given(
+        st.dictionaries(st.sampled_from(["hailridge", "schema", "effects", "meshes", "pictures"]), ANYTHING),
+        st.dictionaries(st.sampled_from(["effects/1.json", "meshes/a.ply", "pictures/a.png", "a"]), st.binary(max_size=200) | ANYTHING.map(json.dumps)),
+    )
+    @settings(max_examples=150, deadline=None)
+    def test_whatever_it_lists_and_holds(self, manifest: dict[str, Any], entries: dict[str, Any]) -> None:
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as archive:
+            archive.writestr("manifest.json", json.dumps({"hailridge": 1, "schema": 7, **manifest}))
+            for name, data in entries.items():
+                archive.writestr(name, data)
+        self.taken_or_told(out.getvalue())
+
+    def taken_or_told(self, data: bytes) -> None:
+        try:
+            for one in unpack_effects("x.zip", data).effects:
+                read_effect(one.document)
+        except TravelError as error:
+            self.assertIn("'x.zip'", str(error))
+        except DocumentError:
+            pass
 
     def test_what_is_not_what_it_says(self) -> None:
         names = zipfile.ZipFile(io.BytesIO(self.file)).namelist()

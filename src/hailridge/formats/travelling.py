@@ -45,6 +45,9 @@ MOST_DOCUMENTS = 64 * 1024 * 1024
 LARGEST_DOCUMENT = 2 * LONGEST_DOCUMENT
 """Bytes of one as it is written, with the spaces between its parts."""
 
+MOST_VALUES = 2_000_000
+"""Numbers, texts, lists and objects of all its documents: what they take once they are read, some 70 bytes each."""
+
 LARGEST_POSTER = 2 * 1024 * 1024
 LARGEST_MESH = 25 * MOST_TRIANGLES + 4096
 """Bytes; a mesh that has more corners than half its triangles has holes, and some have."""
@@ -167,7 +170,7 @@ class _Entries:
     def __init__(self, name: str, archive: zipfile.ZipFile) -> None:
         self.name, self.archive = name, archive
         self.read: set[str] = set()
-        self.documents = 0
+        self.documents = self.values = 0
         if sum(entry.file_size for entry in archive.infolist()) > MOST_UNPACKED:
             raise TravelError(f"'{name}' holds more than {MOST_UNPACKED / 1e6:.0f} MB when it is unpacked")
 
@@ -191,6 +194,10 @@ class _Entries:
         self.documents += len(data)
         if self.documents > MOST_DOCUMENTS:
             raise TravelError(f"'{self.name}' holds more than {MOST_DOCUMENTS / 1e6:.0f} MB of documents")
+        # Each but the first of a list or object stands behind a comma, each list and object begins with a bracket.
+        self.values += 1 + sum(data.count(mark) for mark in (b",", b"[", b"{"))
+        if self.values > MOST_VALUES:
+            raise TravelError(f"'{self.name}' holds more than {MOST_VALUES:,} values in its documents")
         try:
             return json.loads(data)
         except (ValueError, RecursionError):
