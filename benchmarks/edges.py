@@ -18,6 +18,7 @@ from tests.support import document, rule
 from benchmarks.figures import Client, Figure, pause, served, thinned, timed, turns
 from benchmarks.measures import DEMO, elapsed
 from hailridge import demo
+from hailridge.core.space.geometry import Geometry
 from hailridge.formats.meshes import notes_on, read_mesh
 from hailridge.model.validation import read_effect
 
@@ -111,7 +112,10 @@ def large_mesh() -> Iterator[Figure]:
     mesh = read_mesh("large.ply", data)
     notes_on(mesh)
     told = f"{len(mesh.faces):,} triangles, with what is worth knowing of it"
-    yield Figure("reading a mesh of 1.3 million triangles", time.perf_counter() - start, "s", None, "lower", told)
+    yield Figure("reading a mesh of 1.3 million triangles", time.perf_counter() - start, "s", 6.0, "lower", told)
+    geometry = Geometry(mesh.vertices, mesh.faces)
+    seconds = elapsed(lambda: geometry.edge_shares)
+    yield Figure("how many of its triangles meet at each edge", seconds, "s", 4.0, "lower", "15.4 s before, in turns on one machine 2.2")
 
 
 ALL = [busy, checking, disk, command_line, large_mesh]

@@ -12,8 +12,9 @@ from statistics import median
 from typing import Any
 
 import numpy as np
+from tests.browser.serving import Server
 
-from benchmarks.figures import TINY, Client, Figure, browsing, computed, pause, served, size, thinned, timed, turns
+from benchmarks.figures import TINY, Client, Figure, browsing, computed, delivered, pause, served, size, thinned, timed, turns
 from benchmarks.workload import small
 from hailridge import demo
 from hailridge.core.kernels import threads
@@ -100,6 +101,26 @@ def serving() -> Iterator[Figure]:
         yield answers_while_computing(client, effect, document)
 
 
+def after_serving() -> Iterator[Figure]:
+    """The first picture that is asked for once a server serves: of an effect whose frames are there, and of one that was never computed."""
+    raw = demo.document(DEMO)
+    with Server() as server:
+        client = Client(server.url)
+        effect = client.json("/api/effects", {"document": raw})["id"]
+        delivered(client, computed(client, effect, raw, size(120)), 60, 1000)
+        there, never = [], []
+        for number in range(turns(3, 1)):
+            for asked, seconds in ((raw, there), (raw | {"clock": raw["clock"] | {"seed": 100 + number}}, never)):
+                server.kill()
+                server.start()
+                start = time.perf_counter()
+                delivered(client, computed(client, effect, asked, 0), 0, 100)
+                seconds.append(time.perf_counter() - start)
+    told = "over HTTP, at once when the server answers; the hail demo's first frame"
+    yield Figure("first picture after serving, its frames there", median(there), "s", 0.4, "lower", told)
+    yield Figure("first picture after serving, never computed", median(never), "s", 1.2, "lower", told)
+
+
 def elapsed(work: Callable[[], Any]) -> float:
     start = time.perf_counter()
     work()
@@ -178,4 +199,4 @@ def kernels() -> Iterator[Figure]:
     yield Figure("compiling all kernels, empty cache", seconds, "s", 60.0, "lower", f"{threads.number_of_threads()} processes at once")
 
 
-ALL = [hail_speed, fixed_cost, linear_growth, thread_scaling, kernels, serving, first_picture]
+ALL = [hail_speed, fixed_cost, linear_growth, thread_scaling, kernels, serving, after_serving, first_picture]
