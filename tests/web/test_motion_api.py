@@ -10,6 +10,7 @@ from unittest.mock import patch
 import numpy as np
 
 from hailridge.formats.blocks import unpack, unpack_columns
+from hailridge.model.effect import FORMAT
 from tests.core.test_curves import keys
 from tests.core.test_shapes import shape
 from tests.support import document, rule
@@ -170,7 +171,7 @@ class Motion(ApiCase):
         raw["format"] = 1
         del raw["shapes"][1]["position"]
         given = self.client.get(f"/api/effects/{self.made(raw)}").json()["document"]
-        self.assertEqual((given["format"], given["fields"], given["dials"]), (6, [], []))
+        self.assertEqual((given["format"], given["fields"], given["dials"]), (FORMAT, [], []))
         self.assertEqual(given["shapes"][1]["roughness"], 0.0)
 
 
