@@ -18,6 +18,7 @@ from __future__ import annotations
 import io
 import json
 import re
+import struct
 import zipfile
 import zlib
 from dataclasses import dataclass, field
@@ -160,7 +161,9 @@ def unpack_effects(name: str, data: bytes) -> Baggage:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return _read(name, _Entries(name, archive))
-    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError):
+    except TravelError:
+        raise
+    except (zipfile.BadZipFile, zlib.error, struct.error, NotImplementedError, RuntimeError, EOFError, OSError, ValueError):
         raise TravelError(f"'{name}' is no file of effects, or damaged") from None
 
 

@@ -36,19 +36,16 @@ class Moment:
         """The scene that is read now. In a step it is that of its `start` for births and pushes, that of its `end` from contact on."""
         self.at_end = False
         self.particles = particles
-        self.frame = frame
-        self.time = time
+        self.frame, self.time = frame, time
         self.dt = 0.0
         self.spans: NDArray[np.float32] | None = None
         """How much of the step each particle lives through (n,) s, where some are born within it."""
         self.step = 0
         self.buffers = Buffers()
-        self.doomed = np.zeros(0, np.bool_)
-        self.any_doomed = False
+        self.doomed, self.any_doomed = np.zeros(0, np.bool_), False
         self.unfit: NDArray[np.bool_] | None = None
         """For whom a value that was asked for since the present action began is no finite number (n,): nothing is written for them."""
-        self.surface = NOTHING3
-        self.log = EventLog(0)
+        self.surface, self.log = NOTHING3, EventLog(0)
         self.findings: dict[tuple[Any, str | None], Finding] = {}
         self.actor = -1
         self.answers = Answers()
@@ -198,14 +195,12 @@ class Moment:
     def note_urge(self, address: str, wanted: float, got: float, number: int) -> None:
         """Told by those who steer: what an urge wanted and got, as parts of the largest force, summed over `number` particles."""
         known = self.urges.setdefault(address, [0.0, 0.0, 0.0])
-        for place, value in enumerate((wanted, got, number)):
-            known[place] += value
+        known[:] = [before + value for before, value in zip(known, (wanted, got, number), strict=True)]
 
     def note_goal(self, address: str, near: int, past: int, stuck: int) -> None:
         """Told by an urge that seeks: how many are near its goal, fly past it, and get nowhere for want of force."""
         known = self.goals.setdefault(address, [0, 0, 0])
-        for place, value in enumerate((near, past, stuck)):
-            known[place] += value
+        known[:] = [before + value for before, value in zip(known, (near, past, stuck), strict=True)]
 
     def begin_part(self) -> None:
         """Told by the engine where a part of the step begins in which everybody may stand elsewhere than before."""
