@@ -118,7 +118,7 @@ class Hand:
         self.page.locator(where).first.press("Enter")
         search = self.page.get_by_placeholder("Search, in your own words")
         if search.count():
-            self.page.wait_for_function("document.activeElement.matches('[cmdk-input]')")
+            self.page.locator("[cmdk-input]:focus").wait_for()
             self.page.keyboard.type(title)
             first = self.page.locator("[cmdk-item]").first.inner_text().split("\n")[0]
             assert first == title, f"typing '{title}' offers '{first}' first"
@@ -179,7 +179,7 @@ class Hand:
 
     def _typed(self, text: str) -> None:
         """Typed over what has the focus, and kept."""
-        self.page.wait_for_function("document.activeElement.matches('input')")
+        self.page.locator("input:focus").wait_for()
         self.page.keyboard.press("Control+a")
         self.page.keyboard.type(text)
         self.page.keyboard.press("Enter")
@@ -277,7 +277,7 @@ class Hand:
     def _entry(self, place: int) -> None:
         """An entry of the menu that is open, by the arrows."""
         self.page.get_by_role("menuitem").first.wait_for()
-        self.page.wait_for_function("document.activeElement.matches('[role=menuitem]')")
+        self.page.locator("[role=menuitem]:focus").wait_for()
         wanted = self.page.get_by_role("menuitem").nth(place)
         for _ in range(3 * self.page.get_by_role("menuitem").count()):
             # Down until it is there, as one does who looks.

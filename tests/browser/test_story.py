@@ -50,7 +50,7 @@ class Story(BrowserCase):
         page.get_by_role("option", name="approach a value").click()
         # It begins at twice what they have; here they are to melt.
         mine.get_by_role("button", name=re.compile("^Toward")).click()
-        page.wait_for_function("document.activeElement.matches('input')")
+        page.locator("input:focus").wait_for()
         page.keyboard.type("0")
         page.keyboard.press("Enter")
         page.keyboard.press("Escape")

@@ -51,7 +51,7 @@ function PlainOrNested({ field, parent, path }: Props) {
       return <ManyChip field={field} value={(value ?? []) as string[]} path={path} />;
     case "slot":
       if (field.slot === "condition" && field.optional)
-        return <OwnCondition field={field} condition={value as Node | null} path={path} />;
+        return <OwnCondition field={field} condition={value as Node | null} path={path} owner={String(parent.id)} />;
       return field.many ? null : <SlotChip field={field} node={value as Node | null} path={path} />;
     case "formula":
       return <FormulaChip field={field} value={String(value ?? "")} path={path} />;

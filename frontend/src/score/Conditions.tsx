@@ -31,12 +31,19 @@ export function RuleCondition({ condition, path, rule }: { condition: Node | nul
   );
 }
 
+interface OwnProps {
+  field: FieldInfo;
+  condition: Node | null;
+  path: Path;
+  owner: string;
+}
+
 /** A condition that a part has of its own and can do without, such as that under which trails are laid. */
-export function OwnCondition({ field, condition, path }: { field: FieldInfo; condition: Node | null; path: Path }) {
+export function OwnCondition({ field, condition, path, owner }: OwnProps) {
   const session = useSession();
   if (!condition)
     return <KindPicker slot="condition" path={path} label={field.label} words={field.optional ?? "choose…"} />;
-  return <ConditionNode {...{ condition, path }} owner={field.name} whole onRemove={() => session.edit(path, null)} />;
+  return <ConditionNode {...{ condition, path, owner }} whole onRemove={() => session.edit(path, null)} />;
 }
 
 interface NodeProps {

@@ -13,7 +13,7 @@ interface Props {
   children: ReactNode;
 }
 
-export function Explaining({ owner, wanted, curved, children }: Props) {
+export function ExplainedFrom({ owner, wanted, curved, children }: Props) {
   const explanation = useExplanation(owner, wanted || curved);
   const curves = useBranchCurves(owner, curved);
   const given = useMemo(

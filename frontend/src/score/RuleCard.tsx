@@ -14,7 +14,7 @@ import { RuleCondition } from "./Conditions";
 import { RuleContext, useExplained } from "./context";
 import { FailsCount, HoldsCount, HoldsSpark } from "./counts";
 import { ForecastLine } from "./ForecastLine";
-import { Explaining } from "./ExplainedFrom";
+import { ExplainedFrom } from "./ExplainedFrom";
 import { isInstant } from "./explaining";
 import { AddKind } from "./KindPicker";
 import { ChoiceChip, ManyChip } from "./references";
@@ -71,7 +71,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
   );
   return (
     <RuleContext value={around}>
-      <Explaining owner={owner} wanted={!silent && asked} curved={!silent && branched && (selected || asked)}>
+      <ExplainedFrom owner={owner} wanted={!silent && asked} curved={!silent && branched && (selected || asked)}>
         <Card
           collection="rules"
           item={rule}
@@ -126,7 +126,7 @@ export const RuleCard = memo(function RuleCard({ rule, index, number, info }: Pr
             </button>
           )}
         </Card>
-      </Explaining>
+      </ExplainedFrom>
     </RuleContext>
   );
 });

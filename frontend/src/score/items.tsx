@@ -23,7 +23,7 @@ import { Card } from "./cards";
 import { Chip } from "./Chip";
 import { ColorLayers } from "./ColorLayers";
 import { RuleContext } from "./context";
-import { Explaining } from "./ExplainedFrom";
+import { ExplainedFrom } from "./ExplainedFrom";
 import { AddKind, Exchangeable, KindPicker } from "./KindPicker";
 import { LinesTold } from "./LinesTold";
 import { ChosenChip } from "./dials";
@@ -173,7 +173,7 @@ export const LookItem = memo(function LookItem({ look, index }: { look: Look; in
   );
   return (
     <RuleContext value={around}>
-      <Explaining owner={owner} wanted={conditioned && !off} curved={conditioned && !off && chosen}>
+      <ExplainedFrom owner={owner} wanted={conditioned && !off} curved={conditioned && !off && chosen}>
         <Card
           collection="looks"
           item={look}
@@ -203,7 +203,7 @@ export const LookItem = memo(function LookItem({ look, index }: { look: Look; in
             </span>
           )}
         </Card>
-      </Explaining>
+      </ExplainedFrom>
     </RuleContext>
   );
 });

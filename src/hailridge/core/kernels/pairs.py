@@ -80,6 +80,14 @@ def _rise(times, first, second, members, at):  # type: ignore[no-untyped-def]
 
 
 @helper
+def _put(times, first, second, members, size, due, a, b, ids):  # type: ignore[no-untyped-def]
+    """Put a meeting of two into a heap of this size, in which there is room for it."""
+    times[size], first[size], second[size] = due, min(ids[a], ids[b]), max(ids[a], ids[b])
+    members[size, 0], members[size, 1] = a, b
+    _rise(times, first, second, members, size)
+
+
+@helper
 def _sink(times, first, second, members, size):  # type: ignore[no-untyped-def]
     """Put the entry at the top of a heap as far down as it belongs."""
     at = 0
@@ -129,9 +137,8 @@ def bounce_pairs(
     size, room = pairs.shape[0], 2 * pairs.shape[0] + 64
     times, first, second, members = np.empty(room, np.float64), np.empty(room, np.int32), np.empty(room, np.int32), np.empty((room, 2), np.int64)
     for k in range(size):
-        a, b = pairs[k, 0], pairs[k, 1]
-        times[k], first[k], second[k] = moments[k], min(ids[a], ids[b]), max(ids[a], ids[b])
-        members[k, 0], members[k, 1] = a, b
+        # In their order, so that none rises.
+        _put(times, first, second, members, k, moments[k], pairs[k, 0], pairs[k, 1], ids)
     bounces = np.zeros(len(at), np.int32)
     while size > 0:
         due, a, b = times[0], members[0, 0], members[0, 1]
@@ -144,10 +151,8 @@ def bounce_pairs(
             continue
         if now + later > due + 1e-12:
             # One of them has been turned aside since: its turn comes when it does.
-            times[size], first[size], second[size] = now + later, min(ids[a], ids[b]), max(ids[a], ids[b])
-            members[size, 0], members[size, 1] = a, b
+            _put(times, first, second, members, size, now + later, a, b, ids)
             size += 1
-            _rise(times, first, second, members, size - 1)
             continue
         apart = np.sqrt(nx * nx + ny * ny + nz * nz)
         if apart <= 1e-12 or bounces[a] >= MOST_BOUNCES or bounces[b] >= MOST_BOUNCES:
@@ -192,7 +197,5 @@ def bounce_pairs(
                         t, f, s, m = np.empty(more, np.float64), np.empty(more, np.int32), np.empty(more, np.int32), np.empty((more, 2), np.int64)
                         t[:room], f[:room], s[:room], m[:room] = times, first, second, members
                         times, first, second, members, room = t, f, s, m, more
-                    times[size], first[size], second[size] = now + later, min(ids[one], ids[c]), max(ids[one], ids[c])
-                    members[size, 0], members[size, 1] = one, c
+                    _put(times, first, second, members, size, now + later, one, c, ids)
                     size += 1
-                    _rise(times, first, second, members, size - 1)

@@ -133,10 +133,10 @@ class Trails(GroupLook):
         count = number_of(rows)
 
         def each(given: Any) -> NDArray[np.float32]:
-            return np.array(np.broadcast_to(np.nan_to_num(np.asarray(given, np.float32)), (count,)))
+            return np.broadcast_to(np.nan_to_num(np.asarray(given, np.float32)), (count,))
 
         points, seconds = self.length.reach(moment, rows)
-        endless = np.full(count, np.inf, np.float32)
+        endless = np.broadcast_to(np.float32(np.inf), (count,))
         return Own(
             endless if points is None else np.clip(np.floor(each(points)), 0, MOST), endless if seconds is None else each(seconds),
             each(self.fade_time.give(moment, rows)), each(self.outlive.give(moment, rows)), each(self.sway.give(moment, rows)),
