@@ -152,6 +152,14 @@ class BrowserCase(unittest.TestCase):
         self.page.mouse.up()
         return line
 
+    def moved_by_key(self, name: str, key: str) -> None:
+        """Pick this up by its handle, move it by an arrow key and put it down; what is spoken meanwhile says that it came."""
+        spoken = self.page.locator("[id^=DndLiveRegion]")
+        self.page.get_by_role("button", name=f"Move {name}").focus()
+        for pressed, heard in (("Enter", "is picked up"), (key, "goes to the place of"), ("Enter", "is put down")):
+            self.page.keyboard.press(pressed)
+            spoken.get_by_text(f"{name} {heard}").wait_for(state="attached")
+
     def settled(self) -> None:
         """Everything that was done has been asked, answered and saved."""
         self.page.wait_for_timeout(100)

@@ -74,6 +74,45 @@ class Thresholds(BrowserCase):
         page.keyboard.press("Escape")
         self.assertIn("1 m", belt.inner_text())
 
+    def test_a_drag_is_kept_though_the_run_on_the_way_has_no_impacts_yet(self) -> None:
+        """On a slow machine the line was taken away under the pointer, and what it had been dragged to was never kept."""
+        page = self.open_demo()
+        shatter = self.rule("Shatter")
+        self.assertIn("9.2", shatter.inner_text())
+        shatter.get_by_role("button", name=re.compile("^Threshold")).click()
+        line = page.get_by_role("slider", name=re.compile("Threshold on the distribution"))
+        line.wait_for()
+        page.wait_for_timeout(600)
+        box = line.bounding_box()
+        assert box
+        told: list[str] = []
+
+        def nobody_yet(route: Route) -> None:
+            answer = route.fetch().json()
+            told.append("nobody")
+            route.fulfill(json=answer | {"counts": [0] * len(answer["counts"]), "total": 0})
+
+        page.route("**/histogram", nobody_yet)
+        page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 30)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.65, box["y"] + 30)
+        self.until(lambda: told, "asked while it is dragged")
+        page.wait_for_timeout(400)
+        self.assertTrue(line.is_visible())
+        page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 30)
+        dragged = float(line.get_attribute("aria-valuenow") or 0)
+        page.mouse.up()
+        page.unroute("**/histogram")
+        page.keyboard.press("Escape")
+        undo = page.get_by_role("button", name="Undo", exact=True)
+        self.until(undo.is_enabled, "one step of undo")
+        self.saved()
+        self.assertGreater(dragged, 9.5)
+        self.assertIn(f"{dragged:g}", shatter.inner_text())
+        page.keyboard.press("Control+z")
+        self.until(lambda: "9.2" in shatter.inner_text(), "taken back at once")
+        self.assertTrue(undo.is_disabled())
+
 
 class Trees(BrowserCase):
     def test_conditions_are_joined_nested_and_negated(self) -> None:
@@ -170,13 +209,7 @@ class Seeing(BrowserCase):
         self.open_made(document(mark, gone, count=20))
         page = self.page
         self.assertEqual(page.get_by_role("note").count(), 0)
-        handle = page.get_by_role("button", name="Move Gone")
-        handle.focus()
-        page.keyboard.press("Enter")
-        page.wait_for_timeout(300)
-        page.keyboard.press("ArrowUp")
-        page.wait_for_timeout(300)
-        page.keyboard.press("Enter")
+        self.moved_by_key("Gone", "ArrowUp")
         words = "Rule 2 'Mark' is never reached: rule 1 'Gone' above it removes everybody first"
         self.rule("Mark").get_by_text(words).wait_for()
         self.rule("Mark").get_by_role("button", name="Put it above").click()

@@ -65,13 +65,7 @@ class Story(BrowserCase):
         # Reorder by keyboard: the new rule up by one place.
         names = "[data-item^='rules/']"
         order = [item.get_attribute("aria-label") for item in page.locator(names).all()]
-        handle = mine.get_by_role("button", name="Move New rule")
-        handle.focus()
-        page.keyboard.press("Enter")
-        page.wait_for_timeout(300)
-        page.keyboard.press("ArrowUp")
-        page.wait_for_timeout(300)
-        page.keyboard.press("Enter")
+        self.moved_by_key("New rule", "ArrowUp")
         self.until(
             lambda: [item.get_attribute("aria-label") for item in page.locator(names).all()] != order,
             "another order",

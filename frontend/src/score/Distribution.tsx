@@ -31,7 +31,9 @@ export function Distribution({ condition, path, unit }: Props) {
   const quantity = condition.quantity as Node;
   const atContacts = trigger === "contact" && quantity.kind === "impact_speed";
   const ready = trial && (atContacts ? trial.computed > 0 : frame < trial.computed);
-  const key = JSON.stringify([trial?.id, atContacts ? trial?.computed : frame, condition, who, ready]);
+  // A line is being dragged: what it lies on stays until it is let go, though the run of a value on the way has nobody yet.
+  const trying = useStudio((state) => state.document !== state.committed);
+  const key = JSON.stringify([trial?.id, atContacts ? trial?.computed : frame, condition, who, ready, trying]);
 
   useEffect(() => {
     if (!trial || !ready) return;
@@ -44,8 +46,12 @@ export function Distribution({ condition, path, unit }: Props) {
       body,
     });
     answered(asked).then(
-      (found) => current && (setHistogram(found), setProblem("")),
-      (error: Error) => current && setProblem(error.message),
+      (found) => {
+        if (!current) return;
+        setHistogram((before) => (trying && before && found.total === 0 ? before : found));
+        setProblem("");
+      },
+      (error: Error) => current && !trying && setProblem(error.message),
     );
     return () => {
       current = false;
@@ -172,6 +178,8 @@ function Bars({ histogram, lines, passes, back = NOWHERE, path, unit, label, amo
   const dragging = useRef<string | null>(null);
   // What the axis spans depends on where the lines lie: while one is dragged it stays, or the line would slide away from the pointer.
   const [held, setHeld] = useState<readonly [number, number] | null>(null);
+  // Taken away under the pointer, it is never told that the pointer let go: what was tried is kept.
+  useEffect(() => () => void (dragging.current && session.settle()), [session]);
   const [low, high] = held ?? [histogram.edges[0]!, histogram.edges.at(-1)!];
   // A bar that towers above all others is cut, with its number beside it, so that the rest can be seen.
   const [most = 1, second = 0] = [...histogram.counts].sort((a, b) => b - a);

@@ -144,7 +144,7 @@ function Along({ layer, ramp, path }: { layer: Node; ramp: Node; path: Path }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [key]);
   const [start, end] = [Number(layer.start), Number(layer.end)];
-  if (!found || found.total === 0)
+  if (!found || (found.total === 0 && !grabbed))
     return (
       <p className="mb-2 h-[84px] text-xs text-soft">
         {found ? `Nobody is drawn by this look at frame ${frame}.` : "Reading the values…"}

@@ -7,7 +7,7 @@ import { answered, api } from "@/api/client";
 import { useSession, useStudio } from "@/state/use";
 import { ScoreContext, type Surroundings } from "./context";
 import { useDeclared } from "./declared";
-import { byKeys, collision, dropped } from "./dragging";
+import { announcing, byKeys, collision, dropped } from "./dragging";
 import { MeshImport } from "./MeshImport";
 import {
   Births,
@@ -27,9 +27,7 @@ import { ScoreSearch } from "./ScoreSearch";
 /** Space plays, also while a handle has the focus. */
 const PICK_UP = { start: ["Enter"], end: ["Enter"], cancel: ["Escape"] };
 const INSTRUCTIONS = {
-  screenReaderInstructions: {
-    draggable: "Press Enter to pick up, arrows to move, Enter to put down, Escape to leave it.",
-  },
+  draggable: "Press Enter to pick up, arrows to move, Enter to put down, Escape to leave it.",
 };
 
 export function Score() {
@@ -37,6 +35,10 @@ export function Score() {
   const pointer = useSensor(PointerSensor, { activationConstraint: { distance: 5 } });
   const sensors = useSensors(pointer, useSensor(KeyboardSensor, { coordinateGetter: byKeys, keyboardCodes: PICK_UP }));
   const list = useRef<HTMLDivElement>(null);
+  const spoken = useMemo(
+    () => ({ screenReaderInstructions: INSTRUCTIONS, announcements: announcing(() => session.state) }),
+    [session],
+  );
   const drop = (event: DragEndEvent) => session.commit(dropped(session.state.document, session.state.catalogue, event));
   return (
     <Declaring>
@@ -44,7 +46,7 @@ export function Score() {
         <ScoreSearch list={list} />
         <div className="flex min-h-0 flex-1">
           <div ref={list} className="min-w-0 flex-1 overflow-y-auto" data-testid="score-list">
-            <DndContext sensors={sensors} collisionDetection={collision} onDragEnd={drop} accessibility={INSTRUCTIONS}>
+            <DndContext sensors={sensors} collisionDetection={collision} onDragEnd={drop} accessibility={spoken}>
               <Everything />
             </DndContext>
           </div>

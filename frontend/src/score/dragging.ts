@@ -2,6 +2,7 @@
 
 import {
   closestCenter,
+  type Announcements,
   type CollisionDetection,
   type DragEndEvent,
   type KeyboardCoordinateGetter,
@@ -14,7 +15,9 @@ import {
   kindOf,
   listOf,
   moved,
+  nameOf,
   withValue,
+  wordFor,
   type Collection,
   type Effect,
   type Node,
@@ -89,4 +92,30 @@ function deedDropped(effect: Effect, catalogue: Catalogue, from: Path, to: Path,
   there.splice(ontoDeed ? Number(to.at(-1)) : there.length, 0, deed);
   const left = ((at(effect, source) ?? []) as Node[]).filter((_, other) => other !== index);
   return withValue(withValue(effect, source, left), target, there);
+}
+
+/** What a screen reader is told while something is moved, by the names of things. */
+export function announcing(of: () => { document: Effect; catalogue: Catalogue }): Announcements {
+  const named = (id: UniqueIdentifier): string => {
+    const { document, catalogue } = of();
+    if (String(id).startsWith("list:")) return "the end of these actions";
+    if (isDeed(id)) return kindOf(catalogue, "action", (at(document, parsed(String(id))) as Node)?.kind)?.title ?? "it";
+    const [collection, item] = String(id).split("/") as [Collection, string];
+    const list = listOf(document, collection);
+    const index = list.findIndex((one) => one.id === item);
+    return index < 0 ? "it" : nameOf(list[index]!, wordFor(catalogue, collection), index);
+  };
+  // An action is called by its place, which another has once it is put down: the name is the one that was picked up.
+  let mine = "";
+  return {
+    onDragStart: ({ active }) => `${(mine = named(active.id))} is picked up`,
+    onDragOver: ({ active, over }) => {
+      if (!over) return undefined;
+      return over.id === active.id
+        ? `${mine} is picked up, at its own place`
+        : `${mine} goes to the place of ${named(over.id)}`;
+    },
+    onDragEnd: () => `${mine} is put down`,
+    onDragCancel: () => `${mine} stays where it was`,
+  };
 }

@@ -346,7 +346,12 @@ export class Session {
       this.withdrawn += 1;
       return this.set({ asked: 0 });
     }
-    const { past, future, committed } = this.state;
+    const { past, future, committed, document } = this.state;
+    // A value that is only tried is taken back before anything that was done.
+    if (document !== committed) {
+      this.set({ document: committed });
+      return this.announce(committed, false);
+    }
     const previous = past.at(-1);
     if (previous) this.become(previous, { past: past.slice(0, -1), future: [committed, ...future] });
   }
