@@ -135,7 +135,12 @@ class BrowserCase(unittest.TestCase):
             if truth():
                 return
             self.page.wait_for_timeout(100)
-        raise AssertionError(f"never: {what}")
+        raise AssertionError(f"never: {what}; there stood {self.standing()}")
+
+    def standing(self) -> str:
+        """What is open and what is said on the page now: where it was another machine's page, this is all one sees of it."""
+        parts = self.page.locator("[role=dialog], [role=alert], [role=status]").all_inner_texts()
+        return " | ".join(" ".join(part.split()) for part in parts if part.strip())
 
     def drag_threshold(self, start: float, end: float) -> Locator:
         """Drag a line on the open distribution between two shares of its width, in one go."""
@@ -159,6 +164,14 @@ class BrowserCase(unittest.TestCase):
         for pressed, heard in (("Enter", "is picked up"), (key, "goes to the place of"), ("Enter", "is put down")):
             self.page.keyboard.press(pressed)
             spoken.get_by_text(f"{name} {heard}").wait_for(state="attached")
+
+    def typed_over(self, editor: Locator, text: str) -> None:
+        """Put this in place of all that an editor of formulas holds, as by keyboard.
+
+        Playwright's own `fill` chooses behind the editor's back: what a line gives, should it arrive in that moment, becomes text."""
+        editor.focus()
+        self.page.keyboard.press("Control+a")
+        self.page.keyboard.insert_text(text)
 
     def settled(self) -> None:
         """Everything that was done has been asked, answered and saved."""

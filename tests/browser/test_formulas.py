@@ -27,12 +27,12 @@ class Writing(Job):
         editor = self.page.get_by_role("textbox", name=name, exact=True)
         editor.wait_for()
         self.made += 1
-        editor.fill(text)
+        self.typed_over(editor, text)
         return editor
 
     def shown(self) -> list[str]:
         """What stands at the ends of the lines."""
-        return self.page.locator(".cm-given").all_inner_texts()
+        return self.page.locator(".cm-given").evaluate_all("all => all.map((one) => one.dataset.given)")
 
 
 MOBILE = """slow = 0.5 * time
@@ -76,7 +76,6 @@ class Mobile(Writing):
         self.key("Escape")
         self.open_lines(mine)
         self.until(lambda: self.shown()[:1] == ["2"], f"half of four seconds: {self.shown()}")
-        page.screenshot(path="/tmp/m4.png")
         document = self.document()
         self.told("a mobile on one control shape", 30)
         for rate in (24.0, 60.0):
@@ -122,7 +121,6 @@ class Crowd(Writing):
         page.get_by_role("alert").get_by_text("did you mean 'length'? (column 7)").wait_for()
         self.click(page.get_by_role("button", name="Take length"))
         self.until(lambda: len(self.shown()) == 5, "each line tells its value")
-        page.screenshot(path="/tmp/m5.png")
         self.key("Escape")
         document = self.document()
         self.told("the nearest two push by a formula", 15)

@@ -282,12 +282,12 @@ class Broken(BrowserCase):
         page, mine = self.page, self.rule("Mine")
         mine.get_by_role("button", name=re.compile("^Formula: ")).click()
         editor = page.get_by_role("textbox", name="Formula")
-        editor.fill("smoothstp(0, 1, position.y)")
+        self.typed_over(editor, "smoothstp(0, 1, position.y)")
         page.get_by_role("alert").get_by_text("did you mean 'smoothstep'? (column 1)").wait_for()
         # Nothing typed is lost, and whatever relies on it says so.
         self.assertEqual(editor.inner_text().strip(), "smoothstp(0, 1, position.y)")
         self.rule("Blow").get_by_text("relies on the field 'Mine'").wait_for()
-        editor.fill("smoothstep(0, 1, position.y)")
+        self.typed_over(editor, "smoothstep(0, 1, position.y)")
         self.until(lambda: page.get_by_role("note").count() == 0, "all well")
 
 

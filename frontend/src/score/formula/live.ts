@@ -36,7 +36,8 @@ class LineValue extends WidgetType {
   toDOM(): HTMLElement {
     const shown = document.createElement("span");
     shown.className = "cm-given";
-    shown.textContent = this.text;
+    // Drawn by style, not written: a browser that replaces what is chosen could keep a text as part of the formula.
+    shown.dataset.given = this.text;
     shown.setAttribute("aria-hidden", "true");
     return shown;
   }

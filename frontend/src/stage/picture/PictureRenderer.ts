@@ -80,6 +80,8 @@ export class PictureRenderer {
   private readonly ordering = new Ordering();
   private meshes: Mesh[] = [];
   private shot: Shot | null = null;
+  /** The shot whose samples were shown last: one clicks what one sees, though the next is being drawn. */
+  private seen: Shot | null = null;
   private readonly sources = new Sources();
   private readonly materials = new Materials();
   /** Whether something has come since the looks were built that they are drawn with. */
@@ -214,6 +216,7 @@ export class PictureRenderer {
 
   /** Show the samples so far. */
   show(): void {
+    this.seen = this.shot;
     this.passes?.show(this.glow(), true);
   }
 
@@ -225,8 +228,9 @@ export class PictureRenderer {
 
   /** How far along the line of sight the thing lies that is drawn at a place of the picture (0–1 from left and top), or null. */
   distanceAt(x: number, y: number): number | null {
-    const { shot, camera } = this;
+    const { seen: shot, camera } = this;
     if (!shot) return null;
+    camera.fov = shot.view.field_of_view;
     camera.position.fromArray(shot.view.position);
     camera.lookAt(new Vector3().fromArray(shot.view.target));
     camera.updateMatrixWorld();

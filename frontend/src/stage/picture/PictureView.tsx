@@ -90,7 +90,10 @@ export function PictureView() {
     [clips],
   );
 
+  const asked = useRef(0);
+  const put = useRef(0);
   const update = useCallback(async () => {
+    const mine = ++asked.current;
     const { document: of, hidden: without, playing: moving } = session.state;
     const { shown: now } = run.state;
     if (!now || !engine.current) return;
@@ -102,7 +105,9 @@ export function PictureView() {
       undefined,
       engine.current.renderer.latest,
     );
-    if (!shot || !engine.current) return;
+    // Frames come when they come: an older picture never takes the place of a newer one.
+    if (!shot || !engine.current || mine < put.current) return;
+    put.current = mine;
     engine.current.renderer.put(shot);
     const { camera, controls } = engine.current;
     if (!looking.current) {
