@@ -25,6 +25,7 @@ from hailridge.runs.pool import Pool
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
 from hailridge.store.database import Database
+from hailridge.store.errors import FULL, StorageError
 from hailridge.store.library import Library
 from tests.support import compare, document, rule, run
 
@@ -240,6 +241,24 @@ class InWorkers(WithWorkers):
             self.assertEqual(again, key)
             time.sleep(0.7)
             self.assertEqual(self.state(key), "computing")
+        self.runs.stop(self.effect)
+
+    def test_how_it_ended_is_told_though_it_cannot_be_written(self) -> None:
+        """On a full disk a run that had failed was told to have been stopped, without a word."""
+        raw = LONG | {"clock": {"duration": 170.0}}
+        key, _status = self.opened(raw)
+        self.until(lambda: self.computing(key), "it begins")
+        victim = next(worker for worker in self.pool.workers if worker.job is not None)
+
+        def told() -> dict[str, Any]:
+            return self.runs.status(key, read_effect(raw))
+
+        with mock.patch.object(self.bakes, "finish", side_effect=StorageError(FULL, full=True)):
+            os.kill(victim.process.pid or 0, signal.SIGKILL)
+            self.until(lambda: told()["state"] == "failed", "that it failed")
+        self.assertIn("process", told()["message"])
+        self.opened(raw)
+        self.assertEqual((told()["state"], told()["message"]), ("computing", ""))
         self.runs.stop(self.effect)
 
     def test_abandoning_takes_the_process_away(self) -> None:

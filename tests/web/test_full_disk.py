@@ -43,8 +43,12 @@ class FullDisk(Serving):
         """The effect's run, when it has come to its end."""
         trial = json.loads(self.ask(port, "POST", f"/api/effects/{effect}/trials", {"document": None})[1])
         while trial["state"] == "computing":
-            trial = json.loads(self.ask(port, "GET", f"/api/trials/{trial['id']}")[1])
+            trial = self.trial(port, trial)
         return trial
+
+    def trial(self, port: int, trial: dict[str, Any]) -> dict[str, Any]:
+        found: dict[str, Any] = json.loads(self.ask(port, "GET", f"/api/trials/{trial['id']}")[1])
+        return found
 
     def test_documents_are_worth_more_than_frames(self) -> None:
         _server, port = self.started(data=self.disk / "data")
@@ -73,6 +77,22 @@ class FullDisk(Serving):
         status, told, _headers = self.ask(port, "POST", "/api/storage/clear", {})
         self.assertEqual(status, 200, told)
         self.assertGreater(self.free(), 0.05 * SIZE)
+
+    def test_another_program_fills_it_while_a_run_is_computed(self) -> None:
+        """The run fails in words, though there is no room left to write them in."""
+        _server, port = self.started(data=self.disk / "data")
+        raw = document(rule({"kind": "turbulence"}), count=300, clock={"duration": 60.0})
+        made = json.loads(self.ask(port, "POST", "/api/effects", {"document": raw})[1])
+        run = json.loads(self.ask(port, "POST", f"/api/effects/{made['id']}/trials", {"document": None})[1])
+        first = run
+        while run["computed"] < 10:
+            run = self.trial(port, run)
+        self.fill()
+        self.assertEqual(self.free(), 0)
+        while run.get("state") in ("computing", None):
+            # Reading itself can need room for a moment.
+            run = self.trial(port, first)
+        self.assertEqual((run["state"], "full" in run["message"]), ("failed", True), run)
 
     def test_the_command_line_says_so(self) -> None:
         self.fill()

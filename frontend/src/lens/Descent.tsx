@@ -23,6 +23,8 @@ export function Descent({ particle, frame }: { particle: number; frame: number }
     queryKey: ["descent", trial?.key, trial?.id, frame, particle],
     queryFn: () => fetchBlock<Head>(`/api/trials/${trial!.id}/frames/${frame}/particles/${particle}/descent`),
     enabled: !!trial,
+    // What is said of it stays until there is more to say: its buttons are pressed several times in a row.
+    placeholderData: (before, query) => (query?.queryKey.at(-1) === particle ? before : undefined),
     retry: false,
   });
   if (!found.data || found.data.head.generation === null) return null;

@@ -72,6 +72,8 @@ class Runs:
         self.library, self.bakes, self.pool = library, bakes, pool
         self._trials: OrderedDict[str, Trial] = OrderedDict()
         self._active: dict[str, Job] = {}
+        self._unwritten: dict[str, tuple[str, str]] = {}
+        """How runs ended where the store could not take it, by bake."""
         self._finished: dict[str, list[tuple[str, Effect]]] = {}
         # Asking is one at a time, so that the newest document asked for is the one computed, and so is noting that a run was stopped or failed:
         # a note that comes late would undo what its successor says. (The thread that asks may be the one that is told of what it replaced.)
@@ -107,6 +109,7 @@ class Runs:
                 message = {"what": "bake", "key": row.bake_key, "document": row.document, "wanted": wanted, "base": base, "from": start}
                 # It is known from now on, whatever becomes of the process that is to compute it.
                 self.bakes.expect(row.bake_key, effect.clock.last_frame)
+                self._unwritten.pop(row.bake_key, None)
                 job = self.pool.submit(message, lane, replace=True)
                 with self._lock:
                     self._active[lane] = job
@@ -165,10 +168,12 @@ class Runs:
             state = "computing" if working else "stopped"
             nothing = {"computed": 0, "last": effect.clock.last_frame, "message": "", "findings": [], "seconds": 0.0}
             return {"state": state, "waiting": waiting, **nothing}
-        # What says that it is being computed, and is by nobody, was ended without being able to say so.
-        state = "stopped" if bake.state == "computing" and not working else bake.state
+        state, message = bake.state, bake.message
+        if state == "computing" and not working:
+            # It is computed by nobody: it was ended without being able to say so, or how it ended could not be written.
+            state, message = self._unwritten.get(key, ("stopped", message))
         return {
-            "state": state, "computed": bake.computed, "last": bake.last_frame, "message": bake.message,
+            "state": state, "computed": bake.computed, "last": bake.last_frame, "message": message,
             "findings": json.loads(bake.findings), "seconds": bake.seconds, "waiting": waiting,
         }  # fmt: skip
 
@@ -332,9 +337,12 @@ class Runs:
                     return
                 del self._active[lane]
             if result["state"] in ("failed", "stopped"):
-                # A process that was ended could not write it. The store may be what failed; the page is told all the same.
-                with suppress(Exception):
-                    self.bakes.finish(key, result["state"], result.get("message", "stopped"))
+                # A process that was ended could not write it. The store may be what failed, as on a full disk: it is told all the same.
+                ended = result["state"], result.get("message", "stopped")
+                try:
+                    self.bakes.finish(key, *ended)
+                except Exception:
+                    self._unwritten[key] = ended
         with self._news:
             self._news.notify_all()
         self.listener({**{k: v for k, v in result.items() if k not in ("number", "type")}, "type": "finished", "key": key, "effect": effect_id})
