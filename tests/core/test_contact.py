@@ -174,6 +174,21 @@ class NothingGetsThrough(unittest.TestCase):
         self.assertTrue((track(run(raw), "position")[:, 1] > 0).all())
 
 
+    def test_who_is_come_upon_is_asked_of_before_it_goes_on(self) -> None:
+        """A ball's surface grows by 0.5 m/s and reaches a particle's at half a second; its rule sends it up at 2 m/s (uniform motion)."""
+        grown = {"keys": [{"at": 0.0, "value": 0.5, "ease": "linear"}, {"at": 1.0, "value": 1.0, "ease": "linear"}]}
+        ball = {"kind": "ball", "id": "ball", "label": "Ball", "radius": grown}
+        up = rule({"kind": "set", "attribute": "velocity", "amount": [0.0, 2.0, 0.0]}, trigger="contact", id="up")
+        for clock in ({"frames_per_second": 24.0}, {"frames_per_second": 60.0}, {"frames_per_second": 24.0, "steps_per_frame": 3}):
+            with self.subTest(clock):
+                raw = document(bounce("ball", 0.0), up, position=[0.8, 0.0, 0.0], shapes=[ball], clock=clock | {"duration": 1.0})
+                frames = run(raw)
+                (asked,) = (frame.time for frame in frames if frame.acted[1])
+                self.assertAlmostEqual(asked, 0.5, delta=1.01 / clock["frames_per_second"])
+                self.assertEqual(frames[len(frames) // 2 - 1].columns["velocity"][0].tolist(), [0.0, 0.0, 0.0])
+                self.assertAlmostEqual(float(frames[-1].columns["position"][0, 1]), 1.0, delta=0.03)
+
+
 class WhatIsRemembered(unittest.TestCase):
     def between(self, rotations: list[list[float]], joined: bool, **rest: object) -> np.ndarray:
         """Contacts counted over five seconds of a ball that comes to rest between planes turned like that; as shapes of their own or as one."""

@@ -179,6 +179,8 @@ class AgainstScipy(unittest.TestCase):
             surroundings.MOST_PAIRS = before
         self.assertAlmostEqual(counts.mean() / number, 1.0, delta=0.03)
         self.assertIn("only every 50th was looked at", next(iter(moment.findings.values())).text)
+        few = scene(np.zeros((100, 3)), {"reach": 1.0})
+        self.assertEqual((around(few, "near").counts.tolist(), few.findings), ([99] * 100, {}))
 
 
 class Results(unittest.TestCase):
@@ -239,8 +241,9 @@ class Results(unittest.TestCase):
     def test_groups_within_groups(self) -> None:
         groups = [{"id": "a", "label": "A"}, {"id": "b", "label": "B", "parent": "a"}]
         raw = document(count=3, neighbourhoods=[hood(reach=9.0, among=["a"])]) | {"groups": groups}
-        for nested, found in ((True, [2, 2, 2]), (False, [1, 1, 2])):
-            raw["neighbourhoods"][0]["nested"] = nested
+        # Whom it is given to may be in a group within the one that is named in any case.
+        for who, nested, found in (([], True, [2, 2, 2]), ([], False, [1, 1, 2]), (["a"], True, [2, 2, 2]), (["b"], True, [0, 0, 2])):
+            raw["neighbourhoods"][0] |= {"nested": nested, "who": who}
             effect = read_effect(raw)
             columns = {name: column.copy() for name, column in run(effect, 0)[0].columns.items()}
             columns["group"][2] = 1

@@ -210,6 +210,16 @@ class LettingGo(unittest.TestCase):
         self.assertTrue((last["sliding"] <= 0).sum() > 70)
         self.assertLess(float(np.median(last["position"][:, 1])), -3.0)
 
+    def test_who_has_come_off_slides_again_where_it_comes_back(self) -> None:
+        """Thrown up at 3 m/s it is back after 2 v / g = 0.61 s (handbook mechanics)."""
+        for clock in RATES:
+            with self.subTest(clock):
+                up = rule({"kind": "let_go"}, {"kind": "set", "attribute": "velocity", "amount": [0.0, 3.0, 0.0]}, trigger="once", id="up",
+                    condition=compare("age", "at_least", 0.25))  # fmt: skip
+                frames = run(on_incline(slide(), 0.0, clock=clock | {"duration": 1.2}) | {"rules": [GRAVITY, slide(), up]})
+                held = {round(frame.time, 2): float(frame.columns["sliding"][0]) > 0 for frame in frames}
+                self.assertEqual([held[min(held, key=lambda at: abs(at - time))] for time in (0.2, 0.5, 0.8, 1.2)], [True, False, False, True])
+
     def test_a_rule_that_ends_frees_them(self) -> None:
         held = slide("dome", friction=0.1) | {"condition": compare("age", "below", 1.5)}
         raw = document(GRAVITY, held, position=[0.3, 1.2, 0.0], shapes=[ball()], clock={"duration": 3.0})

@@ -186,6 +186,10 @@ class Places(unittest.TestCase):
         paint = rule({"kind": "set", "attribute": "mass", "amount": 7.0}, id="paint", trigger="birth")
         for frame in run(document(rule(spawn, trigger="birth"), paint), 3):
             self.assertTrue((frame.columns["mass"] == 7.0).all())
+        # A rule that gives birth waits with them; the rules after it do not.
+        other = rule({**spawn, "group": "b"}, who=["a"], trigger="birth")
+        frame = run(document(other, paint | {"who": ["b"]}, groups=["a", "b"], count=4), 0)[0]
+        self.assertEqual(sorted(frame.columns["mass"].tolist()), [1.0] * 4 + [7.0] * 4)
 
     def test_bounce_in_an_otherwise(self) -> None:
         never = compare("age", "above", 100.0)

@@ -43,6 +43,20 @@ def crowd(*rules: Document, **changes: Any) -> Document:
     return document(*rules, count=200, source=source, shapes=[box, *changes.pop("shapes", [])], **changes)
 
 
+class Lost(unittest.TestCase):
+    def test_who_has_left_for_good_goes_and_the_last_rule_that_held_is_named(self) -> None:
+        """Not one on contact, which says nothing where they are, nor one that never held for them."""
+        fling = rule({"kind": "formula", "text": "position.x += 1e9"}, id="fling", condition=compare("age", "above", 0.3))
+        never = rule({"kind": "drag"}, id="never", trigger="becomes", condition=compare("age", "above", 100.0))
+        touch = rule({"kind": "drag"}, id="touch", trigger="contact")
+        simulation = Simulation(read_effect(crowd(fling, never, touch, shapes=[PLANE])), MemoryAssets())
+        frames = list(simulation.frames())
+        self.assertEqual((frames[5].count, frames[12].count), (200, 0))
+        (finding,) = (finding for finding in simulation.findings if "stray" in finding.text)
+        self.assertEqual(finding.item, "rules/fling")
+        self.assertIn("200 stray particles were removed", finding.text)
+
+
 class Strays(unittest.TestCase):
     ONE = compare("birth_order", "equal", 17.0)
 

@@ -133,6 +133,14 @@ class Travelling(unittest.TestCase):
         self.assertEqual([row.name for row in self.there.effects()], [row.name for row in rows])
         self.assertEqual({key for key, *_rest in self.there.meshes()}, {mesh_id(mesh) for mesh in demo.meshes().values()} | {json.loads(self.row.document)["shapes"][1]["asset"]})
 
+    def test_what_the_library_lacks_is_left_behind_alone(self) -> None:
+        """The first mesh that an effect names is gone: those after it travel all the same."""
+        mesh = self.here.meshes()[0][0]
+        shapes = [{"kind": "mesh", "id": name, "label": name, "asset": asset} for name, asset in (("gone", "0" * len(mesh)), ("there", mesh))]
+        baggage = collect([(read_effect(document(shapes=shapes)), None)], self.here, {})
+        self.assertEqual([mesh_id(found) for _name, found in baggage.meshes.values()], [mesh])
+        self.assertEqual([shape["asset"] for shape in baggage.effects[0].document["shapes"] if "asset" in shape], ["0" * len(mesh), mesh])
+
     def changed(self, **entries: bytes | None) -> bytes:
         out = io.BytesIO()
         with zipfile.ZipFile(io.BytesIO(self.file)) as before, zipfile.ZipFile(out, "w") as after:

@@ -123,6 +123,15 @@ class Effects(ApiCase):
     def test_advisories_with_a_fix(self) -> None:
         found = self.client.post("/api/effects/check", json=document(groups=["a", "spare"])).json()
         self.assertEqual((found[0]["item"], found[0]["fix"]["remove"]), (["groups", 1], True))
+        # What a fix puts in a place is told whole, as documents are kept.
+        source = {"emission": {"kind": "fill"}, "placement": {"kind": "inside"}, "shape": "box"}
+        raw = document(source=source, shapes=[{"kind": "box", "id": "box", "label": "Box"}])
+        notes = self.client.post("/api/effects/check", json=raw).json()
+        fix = next(note["fix"] for note in notes if note["fix"] and "value" in note["fix"])
+        self.assertEqual(fix["path"], ["sources", 0, "placement"])
+        raw["sources"][0]["placement"] = {"kind": "lattice"}
+        self.assertEqual(fix["value"], read_effect(raw).model_dump()["sources"][0]["placement"])
+        self.assertGreater(len(fix["value"]), 2)
 
     def test_reference(self) -> None:
         catalogue = self.client.get("/api/catalogue").json()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
@@ -275,3 +276,7 @@ class Charts(ApiCase):
         self.assertLessEqual(rules, set(found["items"]))
         self.assertEqual(list(found["looks"]), ["looks/all"])
         self.assertGreater(found["looks"]["looks/all"], 0)
+        # Where nothing has been computed nothing has taken any time.
+        with mock.patch.object(self.context.runs, "costs", return_value={}):
+            none = self.client.get(f"/api/trials/{drawn}/costs").json()
+        self.assertEqual((none["steps"], none["seconds"], {*none["parts"].values()}, {*none["rest"].values()}), (0, 0.0, {0.0}, {0.0}))

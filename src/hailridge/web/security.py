@@ -48,7 +48,7 @@ class Guard:
         Whether the address at which a connection arrived is let in too: so it is where the server listens on all of them.
     """
 
-    def __init__(self, app: ASGIApp, hosts: frozenset[str] = frozenset(LOCAL), token: str | None = None, any_address: bool = False) -> None:
+    def __init__(self, app: ASGIApp, hosts: frozenset[str], token: str | None, any_address: bool) -> None:
         self.app, self.hosts, self.token, self.any_address = app, hosts, token, any_address
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
