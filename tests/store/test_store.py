@@ -21,7 +21,7 @@ from sqlalchemy import create_engine, inspect, text
 from hailridge import demo
 from hailridge.core.scene.assets import MissingAsset
 from hailridge.model.validation import read_effect
-from hailridge.store import library
+from hailridge.store import library, room
 from hailridge.store.bakes import RUNS_KEPT, Bakes, StoredFrame, bake_key
 from hailridge.store.claim import Claim
 from hailridge.store.database import MIGRATIONS, Database
@@ -376,6 +376,19 @@ class Trouble(StoreCase):
             Claim(self.folder)
         first.let_go()
         Claim(self.folder).let_go()
+
+
+class Room(StoreCase):
+    def test_the_reserve_is_kept_where_there_is_plenty(self) -> None:
+        """Where there is not, its own room would be what documents need."""
+        reserve = self.folder / "reserve"
+        for free, kept in ((10_000_000 + 2 * room.RESERVE, False), (10_000_001 + 2 * room.RESERVE, True)):
+            with mock.patch.object(room, "spared", return_value=10_000_000), mock.patch.object(room, "free", return_value=free):
+                room.hold(self.folder)
+                self.assertEqual(reserve.exists(), kept)
+        self.assertEqual(reserve.stat().st_size, room.RESERVE)
+        room.let_go(self.folder)
+        self.assertFalse(reserve.exists())
 
 
 class Migrations(StoreCase):

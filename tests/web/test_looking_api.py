@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from typing import Any
 from unittest import mock
@@ -12,6 +13,7 @@ from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
 from hailridge.formats.blocks import unpack
 from hailridge.model.validation import read_effect
+from hailridge.web import counting
 from tests.support import compare, document, rule, run
 from tests.web.cases import ApiCase
 
@@ -68,8 +70,14 @@ class Looking(ApiCase):
         return int(unpack(answer.content)[0]["count"])
 
     def test_branches_and_their_curves_are_those_of_the_rings(self) -> None:
-        curves = self.client.get(f"/api/trials/{self.trial}/rules/{self.first}/curves").json()
-        self.assertEqual((curves["frames"][0], curves["frames"][-1]), (0, 48))
+        asked = f"/api/trials/{self.trial}/rules/{self.first}/curves"
+        # With all the time there is every frame is looked at, up to the most; with none it is three from everywhere.
+        with mock.patch.object(counting, "time", mock.Mock(monotonic=lambda: 0.0)):
+            curves = self.client.get(asked).json()
+        self.assertEqual((curves["frames"][0], curves["frames"][-1], len(curves["frames"])), (0, 48, counting.CURVE_FRAMES))
+        with mock.patch.object(counting, "time", mock.Mock(monotonic=itertools.count(0.0, 9.0).__next__)):
+            hurried = self.client.get(asked).json()["frames"]
+        self.assertEqual((hurried[0], hurried[-1], len(hurried)), (0, 48, 3))
         self.assertEqual(
             [curve["path"] for curve in curves["curves"]], [[], ["conditions", 0], ["conditions", 1]]
         )
@@ -264,6 +272,24 @@ class Charts(ApiCase):
         self.assertGreaterEqual(len(both), 2)
         self.assertEqual(set(self.asked("charts/one", of="speed", particle=10**6)["values"]), {None})
         self.assertTrue(self.asked("charts/over-time", of="1 +")["fault"])
+
+    def test_a_life_tells_where_each_touch_was(self) -> None:
+        """Dropped 1 m over a floor without friction: each touch lies under where it began, and says upward (geometry)."""
+        floor = {"kind": "plane", "id": "floor", "label": "Floor", "width": 9.0, "depth": 9.0}
+        fall = rule({"kind": "gravity"}, {"kind": "bounce", "shape": "floor", "bounciness": 0.7})
+        raw = document(fall, shapes=[floor], position=[0.25, 1.0, -0.5], groups=["a", "b"], clock={"duration": 2.0})
+        raw["rules"].append(rule({"kind": "move", "group": "b"}, id="late", trigger="once", condition=compare("age", "above", 1.5)))
+        drawn = self.run_trial(self.made(raw))["id"]
+        story = self.client.get(f"/api/trials/{drawn}/frames/40/particles/0").json()["story"]
+        touches = [event for event in story if event["what"] == "contact"]
+        self.assertGreater(len(touches), 1)
+        for touch in touches:
+            self.assertEqual(touch["item"], "floor")
+            np.testing.assert_allclose(touch["place"], [0.25, 0.0, -0.5], atol=1e-3)
+            np.testing.assert_allclose(touch["normal"], [0.0, 1.0, 0.0], atol=1e-3)
+        others = [event for event in story if event["what"] != "contact"]
+        self.assertEqual([event["what"] for event in others], ["birth", "rule", "move"])
+        self.assertFalse(any("place" in event for event in others))
 
     def test_where_the_time_goes(self) -> None:
         drawn = self.run_trial(self.made(moving(looks=[{"kind": "dots", "id": "all"}])))["id"]
