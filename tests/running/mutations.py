@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 import difflib
 import json
+import math
 import os
 import random
 import shutil
@@ -43,6 +44,9 @@ LONGEST = 420.0
 
 LEFT_OUT = {"VariableReplacer", "VariableInserter", "ExceptionReplacer"}
 """Families of operators that have to be told more, or that change what nobody meets."""
+
+UNMEANT = ("_Is", "_IsNot", "_Invert", "_USub_Not")
+"""Ends of operators that nobody would write by mistake: small numbers and words are the same object where they are equal."""
 
 FOLDERS = ("formats", "store", "runs", "web", "core/step", "core/scene", "model")
 
@@ -138,7 +142,7 @@ def places_in(code: str) -> dict[str, list[tuple[str, int]]]:
     found: dict[str, list[tuple[str, int]]] = {}
     for name in plugins.operator_names():
         family = name.split("/")[-1].split("_")[0]
-        if family not in LEFT_OUT:
+        if family not in LEFT_OUT and not name.endswith(UNMEANT):
             operator = plugins.get_operator(name)()
             count = sum(1 for node in nodes for _place in operator.mutation_positions(node))
             if count:
@@ -178,24 +182,31 @@ def _first_changed(code: str, mutated: str) -> str:
 
 
 def drawn(number: int) -> list[Mutation]:
-    """So many that change what is computed: each file as likely as it is long, in it each family of operators as likely as another."""
-    choose = random.Random(SEED)
+    """So many that change what is computed: each file as likely as it is long, in it each family of operators as likely as another.
+
+    Each possible one has a number of its own, and those with the least are taken: what is changed elsewhere in the sources does not change the draw
+    (Efraimidis and Spirakis 2006, weighted random sampling by keys; from memory).
+    """
     files = [file for folder in FOLDERS for file in sorted((ROOT / SOURCE / folder).glob("*.py")) if file.stat().st_size > 200]
-    known: dict[Path, dict[str, list[tuple[str, int]]]] = {}
-    found: dict[Mutation, None] = {}
-    while len(found) < number:
-        file = choose.choices(files, [one.stat().st_size for one in files])[0]
-        code = file.read_text(encoding="utf-8")
-        if file not in known:
-            known[file] = places_in(code)
-        if not known[file]:
-            continue
-        operator, count = choose.choice(known[file][choose.choice(sorted(known[file]))])
-        occurrence = choose.randrange(count)
+    ranked: list[tuple[float, str, str, int]] = []
+    for file in files:
+        code, name = file.read_text(encoding="utf-8"), str(file.relative_to(ROOT / SOURCE))
+        families = places_in(code)
+        for places in families.values():
+            weight = len(code) / len(families) / sum(count for _operator, count in places)
+            for operator, count in places:
+                for occurrence in range(count):
+                    chance = random.Random(f"{SEED} {name} {operator} {occurrence}").random()
+                    ranked.append((-math.log(chance) / weight, name, operator, occurrence))
+    found: list[Mutation] = []
+    for _key, name, operator, occurrence in sorted(ranked):
+        code = (ROOT / SOURCE / name).read_text(encoding="utf-8")
         mutated = mutate_code(code, plugins.get_operator(operator)(), occurrence)
         if mutated is not None and _meaning(mutated) not in (_meaning(code), ""):
-            found[Mutation(str(file.relative_to(ROOT / SOURCE)), operator, occurrence, _first_changed(code, mutated))] = None
-    return list(found)
+            found.append(Mutation(name, operator, occurrence, _first_changed(code, mutated)))
+        if len(found) == number:
+            break
+    return found
 
 
 class Copy:
