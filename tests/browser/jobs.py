@@ -27,7 +27,7 @@ class Job(BrowserCase):
     def typed(self, text: str, then: str = "Enter") -> None:
         """A value typed over what has the focus; Tab goes on to the next."""
         self.made += 1
-        self.page.locator("input:focus").wait_for()
+        self.until(lambda: self.page.locator("input:focus").count() == 1, f"a box to type {text} into")
         self.page.keyboard.type(text)
         self.page.keyboard.press(then)
 

@@ -308,12 +308,19 @@ class Waiting(WithWorkers):
         status = self.runs.status(waiting, read_effect(HEAVY))
         self.assertEqual((status["state"], len(status["waiting"])), ("computing", 2))
         self.assertLess(set(status["waiting"]), {f"heavy {seed}" for seed in range(5)})
+
+        def told() -> list[Any]:
+            """How many it was told to wait for; nobody once its turn had come."""
+            return [named and len(named) for named in (n["waiting"] for n in list(self.news) if n["type"] == "waiting" and n["key"] == waiting)]
+
+        self.until(lambda: 2 in told(), "told with the names of those before it")
         # Stopped in the middle of a step that takes far longer; how soon is measured by the benchmarks.
         for effect, key in heavy:
-            self.news.clear()
+            known = len(self.news)
             self.assertTrue(self.runs.stop(effect))
-            self.until(lambda effect=effect: any(n["type"] == "finished" and n["effect"] == effect for n in self.news), "it stopped")
+            self.until(lambda effect=effect, known=known: any(n["type"] == "finished" and n["effect"] == effect for n in list(self.news)[known:]), "it stopped")
             self.assertEqual((self.state(key), self.runs.status(key, read_effect(HEAVY))["state"]), ("stopped", "stopped"))
+        self.until(lambda: None in told(), "its turn has come")
 
     def test_one_that_gave_way_goes_on_and_makes_the_same_frames(self) -> None:
         raw = document(rule({"kind": "turbulence"}), count=2_000, clock={"duration": 1.5, "seed": 11})
