@@ -173,7 +173,6 @@ class NothingGetsThrough(unittest.TestCase):
         raw = document(GRAVITY, bounce(bounciness=0.0), position=[0.0, 0.01, 0.0], shapes=[PLANE])
         self.assertTrue((track(run(raw), "position")[:, 1] > 0).all())
 
-
     def test_who_is_come_upon_is_asked_of_before_it_goes_on(self) -> None:
         """A ball's surface grows by 0.5 m/s and reaches a particle's at half a second; its rule sends it up at 2 m/s (uniform motion)."""
         grown = {"keys": [{"at": 0.0, "value": 0.5, "ease": "linear"}, {"at": 1.0, "value": 1.0, "ease": "linear"}]}

@@ -83,10 +83,9 @@ class FullDisk(Serving):
         _server, port = self.started(data=self.disk / "data")
         raw = document(rule({"kind": "turbulence"}), count=300, clock={"duration": 60.0})
         made = json.loads(self.ask(port, "POST", "/api/effects", {"document": raw})[1])
-        run = json.loads(self.ask(port, "POST", f"/api/effects/{made['id']}/trials", {"document": None})[1])
-        first = run
+        run = first = json.loads(self.ask(port, "POST", f"/api/effects/{made['id']}/trials", {"document": None})[1])
         while run["computed"] < 10:
-            run = self.trial(port, run)
+            run = self.trial(port, first)
         self.fill()
         self.assertEqual(self.free(), 0)
         while run.get("state") in ("computing", None):
