@@ -28,7 +28,7 @@ PIECES = [
     ("Signal flare", 66, "keyframes"),
     ("Chaff in the wind gate", 84, "chaff"),
     ("Sleet under the lamp", 70, "field"),
-    ("Tin flags in the gust", 62, "flow"),
+    ("Shutters in the gust", 62, "flow"),
     ("Lantern mobile", 110, "formula"),
     ("Frost over a pane", 110, "compare"),
     ("Signal flare", 92, "picture"),

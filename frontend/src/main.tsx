@@ -7,6 +7,7 @@ import "./index.css";
 import { Library } from "./library/Library";
 import { App } from "./state/app";
 import { AppContext } from "./state/use";
+import { holdPresses } from "./ui/pressing";
 
 /** What the studio needs is fetched when it is opened, or when the library has nothing else to do. */
 const studio = () => import("./app/Studio");
@@ -15,6 +16,7 @@ const Studio = lazy(() => studio().then((module) => ({ default: module.Studio })
 // A chunk of a version that is not served any more: the page of the present one takes over. What is not saved yet is kept.
 window.addEventListener("vite:preloadError", () => location.reload());
 
+holdPresses();
 const app = new App();
 app.connect();
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });

@@ -116,21 +116,15 @@ class Hand:
             return ground.path
         where = f'[data-add="{added_to(ground)}"]' if ground.added else f'[data-exchange="{"/".join(map(str, ground.path))}"]'
         self.page.locator(where).first.press("Enter")
-        search = self.page.get_by_placeholder("Search, in your own words")
-        if search.count():
-            self.page.locator("[cmdk-input]:focus").wait_for()
-            self.page.keyboard.type(title)
-            first = self.page.locator("[cmdk-item]").first.inner_text().split("\n")[0]
-            assert first == title, f"typing '{title}' offers '{first}' first"
-        else:
-            # A short list has no search: down to it.
-            titles = [text.split("\n")[0] for text in self.page.locator("[cmdk-item]").all_inner_texts()]
-            chosen = self.page.locator('[cmdk-item][data-selected="true"]').inner_text().split("\n")[0]
-            for _ in range(titles.index(title) - titles.index(chosen)):
-                self.page.keyboard.press("ArrowDown")
-            for _ in range(titles.index(chosen) - titles.index(title)):
-                self.page.keyboard.press("ArrowUp")
+        self.page.locator("[cmdk-input]:focus").wait_for()
+        self.page.keyboard.type(title)
+        first = self.page.locator("[cmdk-item]").first.inner_text().split("\n")[0]
+        assert first == title, f"typing '{title}' offers '{first}' first"
         self.page.keyboard.press("Enter")
+        self.saved()
+        # It opens the box of its first value, if it has one; here all of them have their turn.
+        if self.page.get_by_role("dialog").count():
+            self.page.keyboard.press("Escape")
         return ground.path
 
     def chip(self, path: Path) -> Locator:

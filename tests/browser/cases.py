@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import re
 import unittest
+import urllib.request
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -89,7 +91,10 @@ class BrowserCase(unittest.TestCase):
         self.wait_computed()
 
     def wait_computed(self, page: Page | None = None) -> None:
-        (page or self.page).get_by_text("all frames computed").wait_for()
+        """All frames of what was asked for last: until the server has answered, those of the run before are told."""
+        page = page or self.page
+        self.answered(50, page)
+        page.get_by_text("all frames computed").wait_for()
 
     def seek(self, frame: int) -> None:
         """Type a frame. A panel that closes late takes the focus back, and with it what was typed: then it is typed again."""
@@ -166,18 +171,42 @@ class BrowserCase(unittest.TestCase):
             spoken.get_by_text(f"{name} {heard}").wait_for(state="attached")
 
     def typed_over(self, editor: Locator, text: str) -> None:
-        """Put this in place of all that an editor of formulas holds, as by keyboard.
+        """Paste this in place of all that an editor of formulas holds.
 
-        Playwright's own `fill` chooses behind the editor's back: what a line gives, should it arrive in that moment, becomes text."""
+        Playwright's own `fill` chooses behind the editor's back: what a line gives, should it arrive in that moment, becomes text; and lines that it
+        inserts are read back by the editor from the page, now and then with one more at the end."""
         editor.focus()
         self.page.keyboard.press("Control+a")
-        self.page.keyboard.insert_text(text)
+        editor.evaluate(
+            """(node, text) => {
+                const clipboardData = new DataTransfer();
+                clipboardData.setData("text/plain", text);
+                node.dispatchEvent(new ClipboardEvent("paste", { clipboardData, bubbles: true, cancelable: true }));
+            }""",
+            text,
+        )
 
     def settled(self) -> None:
         """Everything that was done has been asked, answered and saved."""
-        self.page.wait_for_timeout(100)
-        self.until(lambda: not self.asked[self.page], "the server has answered")
+        self.answered()
         self.saved()
+
+    def answered(self, after: int = 100, page: Page | None = None) -> None:
+        """The server has answered all that the page has asked so many milliseconds from now."""
+        page = page or self.page
+        page.wait_for_timeout(after)
+        self.until(lambda: not self.asked[page], "the server has answered")
+
+    def taken(self) -> None:
+        """What was added or exchanged is there, and has opened the box of its first value."""
+        self.answered()
+        self.page.wait_for_timeout(50)
+
+    def document(self) -> dict[str, Any]:
+        """The document of the effect on the page, as it is saved once everything that was done is."""
+        self.settled()
+        found: dict[str, Any] = json.load(urllib.request.urlopen(self.page.url.replace("/effects/", "/api/effects/")))["document"]
+        return found
 
     def saved(self) -> None:
         self.page.get_by_test_id("saving").get_by_text("saved", exact=True).wait_for()

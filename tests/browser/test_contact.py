@@ -135,7 +135,7 @@ class Passing(Job):
         ball = page.locator('[data-item="shapes/ball"]')
         self.click(ball.get_by_role("button", name="(0, 0, 0)"))
         self.typed("-2", then="Tab")
-        self.typed("0.8", then="Enter")
+        self.typed("0.8", then="Tab")
         self.click(page.get_by_role("dialog").get_by_role("button", name="+ keyframes"))
         self.key("Escape")
         self.seek(48)
@@ -204,7 +204,7 @@ class Gathering(Job):
         self.click(solid.get_by_role("button", name="+ action"))
         self.choose("overlap", "push apart")
         names = []
-        for say, option, chosen in (("steepness", "compare a quantity", "steepness"), ("pull off", "compare a quantity", "pull off"), ("number of neighbours", "compare a quantity", "found by Surroundings")):
+        for say, option, chosen in (("steepness", "compare a quantity", "steepness"), ("pull off", "compare a quantity", "pull off"), ("number of neighbours", "compare a quantity", "neighbours within")):
             self.key("r")
             name = "New rule" if not names else f"New rule {len(names) + 1}"
             names.append(name)
@@ -214,7 +214,7 @@ class Gathering(Job):
             self.until(lambda mine=mine, chosen=chosen: chosen in mine.inner_text(), f"asks for {chosen}")
             self.click(self.button("^Threshold", mine))
             self.wait_for_distribution()
-            self.typed({"steepness": "90", "pull off": "9", "found by Surroundings": "8"}[chosen])
+            self.typed({"steepness": "90", "pull off": "9", "neighbours within": "8"}[chosen])
             self.key("Escape")
             self.click(mine.get_by_role("button", name="at each step"))
             self.click(page.get_by_role("menuitem", name="the moment it becomes true"))
@@ -292,11 +292,9 @@ class KeepingIn(Job):
         self.click(mine.get_by_role("button", name="+ action"))
         self.choose("boundary", "keep in or out")
         self.until(lambda: "whoever is outside Box" in mine.inner_text(), "about the box")
-        self.click(mine.get_by_role("button", name="remove", exact=True))
-        self.click(page.get_by_role("option", name="hold at its border").or_(page.get_by_role("menuitem", name="hold at its border")).first)
-        self.until(lambda: "hold at its border" in mine.inner_text(), "another response")
+        self.until(lambda: "hold at its border" in mine.inner_text(), "it holds to begin with")
         document = self.document()
-        self.told("kept in a box", 10)
+        self.told("kept in a box", 8)
         box = next(shape for shape in document["shapes"] if shape["kind"] == "box")
         half = np.array(read_effect(document).shapes[-1].size) / 2  # type: ignore[attr-defined]
         held = 0

@@ -51,12 +51,6 @@ class Motion(BrowserCase):
         self.page.goto(f"{self.server.url}/effects/{self.effect}")
         self.wait_computed()
 
-    def document(self) -> dict[str, Any]:
-        self.saved()
-        stored = json.load(urllib.request.urlopen(f"{self.server.url}/api/effects/{self.effect}"))
-        found: dict[str, Any] = stored["document"]
-        return found
-
     def shape(self, index: int) -> dict[str, Any]:
         found: dict[str, Any] = self.document()["shapes"][index]
         return found
@@ -121,6 +115,9 @@ class Motion(BrowserCase):
         value = page.get_by_role("dialog", name="Acceleration").get_by_role("textbox", name="Value")
         value.fill("8")
         value.press("Enter")
+        # Kept and closed.
+        value.wait_for(state="detached")
+        air.get_by_role("button", name=re.compile("^Acceleration")).click()
         page.get_by_text("key 2 of 2").wait_for()
         page.keyboard.press("Escape")
         made = self.document()["rules"][0]["actions"][0]["acceleration"]["value"]["keys"]

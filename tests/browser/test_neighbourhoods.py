@@ -17,12 +17,12 @@ class Neighbourhoods(Job):
         page = self.page
         self.begin("Filling a shape")
         self.click(page.get_by_role("button", name="To the start"))
-        self.click(self.button("^Add group"))
-        self.click(self.button("^Add group"))
         self.click(self.button("^Add source"))
-        seeker = self.rule("Source 2")
-        self.click(seeker.get_by_role("button", name="from", exact=True))
         self.click(page.get_by_role("option", name="exactly one"))
+        # It has a group of its own.
+        seeker = self.rule("Source 2")
+        seeker.get_by_role("button", name="Particles 2", exact=True).wait_for()
+        self.click(self.button("^Add group"))
         self.click(seeker.get_by_role("button", name="on the surface", exact=True))
         self.click(page.get_by_role("option", name="at the centre"))
         self.click(self.button("^Speed", seeker))
@@ -30,16 +30,10 @@ class Neighbourhoods(Job):
         self.typed("0.05", "Tab")
         self.typed("100")
         self.key("Escape")
-        self.click(self.button("^All values of Source 2", seeker))
-        self.click(
-            page.get_by_role("dialog").get_by_role("button", name=re.compile("^(Particles|Group)")).first
-        )
-        self.click(page.get_by_role("menuitem", name="Group", exact=True))
-        self.key("Escape")
         self.key("r")
         mine = self.rule("New rule")
         self.click(mine.get_by_role("button", name="Everyone"))
-        self.click(page.get_by_role("dialog").get_by_text("Group", exact=True))
+        self.click(page.get_by_role("dialog").get_by_text("Particles 2", exact=True))
         self.key("Escape")
         self.click(mine.get_by_role("button", name="+ action"))
         # The neighbourhood comes with the action: those whom the rule is about look.
@@ -60,10 +54,10 @@ class Neighbourhoods(Job):
         self.key("Escape")
         document = self.document()
         (made,) = document["neighbourhoods"]
-        self.assertEqual((made["who"], made["among"]), (["group"], ["first"]))
+        self.assertEqual((made["who"], made["among"]), (["particles-2"], ["first"]))
         reach = made["reach"]["value"]
         self.assertAlmostEqual(reach, 0.62 * axis, delta=0.02 * axis)
-        self.told("one takes its nearest", 55)
+        self.told("one takes its nearest", 50)
         frames = run(document, assets=demo.assets())
         first = frames[0].columns
         places, seeking = first["position"][first["group"] != 1], first["position"][first["group"] == 1][0]
@@ -75,7 +69,7 @@ class Neighbourhoods(Job):
         self.assertEqual(taken[-1], within)
         self.seek(2 * within + 6)
         hood.get_by_text(re.compile(r"The nearest is 0\.\d+ m away, and the reach is 0\.\d+ m\.")).wait_for()
-        self.until(lambda: self.population("Group 2") == within, "all within reach")
+        self.until(lambda: self.population("Group") == within, "all within reach")
         self.seek(1)
         self.until(lambda: "The nearest is" not in hood.inner_text(), "found again")
 
@@ -121,7 +115,7 @@ class Neighbourhoods(Job):
         self.click(source.get_by_role("button", name="Ball", exact=True))
         self.click(page.get_by_role("menuitem", name="Compound", exact=True))
         self.click(source.get_by_role("button", name="from", exact=True))
-        self.click(page.get_by_role("option", name="in one burst"))
+        self.click(page.get_by_role("option", name="many at once"))
         for value, *texts in (
             ("How many", "4000"),
             ("Speed", "0", "0"),
@@ -139,7 +133,7 @@ class Neighbourhoods(Job):
         self.click(page.get_by_role("dialog").get_by_text("Particles", exact=True))
         self.key("Escape")
         self.click(gaps.get_by_role("button", name="always"))
-        self.choose("neighbours", "compare a quantity")
+        self.choose("number found", "compare a quantity")
         self.click(self.button("^Within", self.rule("Surroundings")))
         self.typed("0.2")
         self.key("Escape")

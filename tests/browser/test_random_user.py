@@ -254,7 +254,7 @@ class RandomUser(BrowserCase):
 
     def test_a_demo(self) -> None:
         self.choose = random.Random(PINNED + 1)
-        self.visit("tin-flags-in-the-gust", GESTURES)
+        self.visit("shutters-in-the-gust", GESTURES)
 
     def visit(self, name: str, gestures: int) -> None:
         self.page.goto(self.server.url)

@@ -70,6 +70,7 @@ class Reproduction(Job):
         self.choose("age", "compare a quantity")
         self.click(self.button("^Threshold", mine))
         self.typed("0.5")
+        self.click(self.button("^Threshold", mine))
         self.click(page.get_by_role("dialog").get_by_role("button", name="a dial", exact=True))
         self.until(lambda: "0.5 s" in self.dial().inner_text(), "a dial with the unit of what it is held against")
         self.key("Escape")
@@ -85,11 +86,11 @@ class Reproduction(Job):
         for stage in (here, there):
             self.assertEqual(stage.get_attribute("data-frame"), "90")
         # Either value is changed over its own stage; the effect itself has only the first.
-        boxes = page.get_by_label("Dial here")
-        boxes.last.click()
+        boxes = [page.get_by_label(f"Dial on the {side}", exact=True) for side in ("left", "right")]
+        boxes[1].click()
         self.typed("0.25")
         self.until(lambda: counts() == ["128", str(2**15)], "the other value")
-        boxes.first.click()
+        boxes[0].click()
         self.typed("0.75")
         self.until(lambda: counts() == ["32", str(2**15)], "its own value")
         document = self.document()
@@ -145,12 +146,10 @@ class Reproduction(Job):
             self.click(rule.get_by_role("button", name="+ action"))
             self.choose(said, action)
             if action == "give birth":
-                self.click(self.button("^More of give birth", rule))
-                self.click(page.get_by_role("dialog").get_by_role("button", name="each time"))
+                # Where nothing says when, it is a stream and the parent stays.
+                rule.get_by_role("button", name="keeping the parent").wait_for()
+                self.click(rule.get_by_role("button", name="a second", exact=True))
                 self.click(page.get_by_role("menuitem", name="a metre of its way"))
-                self.key("Escape")
-                self.click(rule.get_by_role("button", name="removing the parent"))
-                self.click(page.get_by_role("menuitem", name="keeping the parent"))
         self.until(lambda: "Marks" in self.rule("New rule 3").inner_text(), "marks of their own group")
         self.seek(40)
         self.until(lambda: self.population("Marks") > 100, "marks")

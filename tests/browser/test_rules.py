@@ -102,7 +102,7 @@ class Thresholds(BrowserCase):
         page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 30)
         dragged = float(line.get_attribute("aria-valuenow") or 0)
         page.mouse.up()
-        page.unroute("**/histogram")
+        page.unroute_all(behavior="wait")
         page.keyboard.press("Escape")
         undo = page.get_by_role("button", name="Undo", exact=True)
         self.until(undo.is_enabled, "one step of undo")
@@ -177,12 +177,12 @@ class Trees(BrowserCase):
 
 
 class Seeing(BrowserCase):
-    def test_touched_turned_stopped_and_why(self) -> None:
-        self.open_named("Tin flags in the gust")
+    def test_thrown_open_rattled_and_why(self) -> None:
+        self.open_named("Shutters in the gust")
         page = self.page
         self.seek(50)
-        self.until(lambda: self.population("Turning") > 10, "flags turn")
-        # 13 frames between the touch and the stop (practice): in the life story of a flag that has stopped.
+        self.until(lambda: self.population("Rattling") > 10, "shutters rattle")
+        # In the life story of one that hangs still again.
         page.keyboard.press("1")
         canvas = page.get_by_test_id("stage").locator("canvas").bounding_box()
         assert canvas
@@ -190,17 +190,18 @@ class Seeing(BrowserCase):
         for share in (0.4, 0.42, 0.44, 0.46, 0.38, 0.48):
             page.mouse.click(canvas["x"] + canvas["width"] * share, canvas["y"] + canvas["height"] * 0.5)
             page.wait_for_timeout(400)
-            if probe.count() and "moved from Turning to Stopped" in probe.inner_text():
+            if probe.count() and "moved from Rattling to Open" in probe.inner_text():
                 break
         story = probe.get_by_label("Life story").inner_text()
         moves = [int(n) for n in re.findall(r"(\d+)\s+moved from", story)]
         self.assertEqual(len(moves), 2, story)
-        self.assertEqual(moves[1] - moves[0], 13)
+        # 0.9 s, give or take 0.4, at 24 frames a second.
+        self.assertTrue(12 <= moves[1] - moves[0] <= 32, story)
         self.assertIn("not its group", probe.get_by_label("Why").inner_text())
-        # Before it stops, the probe tells since when and how far it is.
+        # Before it is still, the probe tells since when and how far it is.
         self.seek(moves[0] + 5)
         why = probe.get_by_label("Why")
-        why.get_by_text(re.compile(r"time in its group .* ≥ 0.54")).wait_for()
+        why.get_by_text(re.compile(r"time in its group .* ≥ [01]\.\d")).wait_for()
         why.get_by_text("never so far").wait_for()
 
     def test_order_is_moved_and_its_break_is_told(self) -> None:
@@ -217,20 +218,20 @@ class Seeing(BrowserCase):
         self.assertIn("1", self.rule("Mark").inner_text().split("\n")[0])
 
     def test_flow_legend_and_states(self) -> None:
-        self.open_named("Tin flags in the gust")
+        self.open_named("Shutters in the gust")
         page = self.page
         self.seek(115)
         page.keyboard.press("c")
         flow = page.get_by_label("Flow between groups", exact=True)
-        flow.get_by_text("Turning → Stopped, rule 2 Upside down: stop").wait_for()
-        moved = self.population("Stopped")
+        flow.get_by_text("Rattling → Open, rule 3 Rattled enough").wait_for()
+        moved = self.population("Open")
         self.assertIn(str(moved), flow.inner_text())
         legend = page.get_by_label("Groups on the stage")
-        legend.get_by_role("button", name=re.compile("^Still")).click()
+        legend.get_by_role("button", name=re.compile("^Shut")).click()
         self.until(lambda: legend.locator(".line-through").count() == 1, "left out")
-        legend.get_by_role("button", name="Only Stopped").click()
+        legend.get_by_role("button", name="Only Open").click()
         self.until(lambda: legend.locator(".line-through").count() == 2, "alone")
-        legend.get_by_role("button", name="Only Stopped").click()
+        legend.get_by_role("button", name="Only Open").click()
         self.until(lambda: legend.locator(".line-through").count() == 0, "all again")
         page.keyboard.press("b")
         self.until(

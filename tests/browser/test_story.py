@@ -48,12 +48,11 @@ class Story(BrowserCase):
         mine.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("approach")
         page.get_by_role("option", name="approach a value").click()
-        # It begins at twice what they have; here they are to melt.
-        mine.get_by_role("button", name=re.compile("^Toward")).click()
+        # It begins at twice what they have; here they are to melt. Its first value is open.
         page.locator("input:focus").wait_for()
         page.keyboard.type("0")
         page.keyboard.press("Enter")
-        page.keyboard.press("Escape")
+        page.get_by_role("dialog").wait_for(state="detached")
         said = re.compile(r"Shards · at each step when age passes 1 s .*approach radius 0 m over 0\.5 s")
         self.until(lambda: said.search(" ".join(mine.inner_text().split())), "the rule reads as a sentence")
         self.saved()
@@ -136,6 +135,9 @@ class Story(BrowserCase):
         field.fill("36f")
         field.press("Enter")
         self.until(lambda: "1.5 ± 0.8 s" in life.inner_text(), "36 frames are 1.5 s")
+        # Kept and closed.
+        field.wait_for(state="detached")
+        life.click()
         page.get_by_text("36 frames at 24 a second").wait_for()
         field.fill("soon")
         field.press("Enter")
@@ -229,10 +231,14 @@ class Story(BrowserCase):
         mine.get_by_role("button", name="+ action").click()
         page.get_by_placeholder("Search").fill("birth")
         page.get_by_role("option", name="give birth").click()
+        # It begins as a stream; at each step it explodes.
+        mine.get_by_role("button", name="a second", exact=True).click()
+        page.get_by_role("menuitem", name="each time").click()
         self.lens("Advisories")
         page.get_by_test_id("lens").get_by_text(re.compile("multiplies without end")).wait_for()
         # At the rule's or source's own place, and among what the run told.
         page.get_by_text(re.compile("particle budget of 20,000 was reached at frame")).first.wait_for()
+        page.keyboard.press("Control+z")
         page.keyboard.press("Control+z")
         page.get_by_text(re.compile("does nothing yet")).wait_for()
         page.keyboard.press("Control+z")

@@ -24,14 +24,16 @@ class Strangers(BrowserCase):
     def pick(self, words: str, name: str) -> None:
         self.page.get_by_placeholder("Search").fill(words)
         self.page.get_by_role("option", name=re.compile(f"^{name}")).first.click()
+        self.taken()
 
     def typed(self, chip: Locator, label: str, value: str) -> None:
         """A value typed into the editor of a chip."""
-        chip.click()
+        if chip.get_attribute("aria-expanded") != "true":
+            chip.click()
         box = self.page.get_by_role("textbox", name=label, exact=True)
         box.fill(value)
         box.press("Enter")
-        self.page.keyboard.press("Escape")
+        box.wait_for(state="detached")
 
     def reads(self, card: Locator, words: str) -> None:
         self.until(lambda: words in " ".join(card.inner_text().split()), f"reads '{words}', not '{' '.join(card.inner_text().split())}'")
@@ -63,7 +65,6 @@ class Strangers(BrowserCase):
         box.fill("0.1")
         box.press("Enter")
         self.reads(card, "hop by halfway from 0.02 to 0.1")
-        page.keyboard.press("Escape")
 
         # A quantity, compared.
         page.keyboard.press("r")

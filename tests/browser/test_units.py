@@ -18,6 +18,7 @@ from hailridge.model.attributes import table_of
 from hailridge.model.catalogue import catalogue
 from hailridge.model.validation import read_effect
 from tests import sharing
+from tests.samples.typed_words import TYPED
 
 FRONT = Path(__file__).resolve().parents[2] / "frontend"
 
@@ -121,6 +122,18 @@ class Documents(Units):
                 return [freshId("Ball", taken), freshLabel("Ball", taken), freshId("Größe!", []), freshLabel("Box", taken)];
             """),
             ["ball-3", "Ball 3", "gr-e", "Box"],
+        )
+
+    def test_a_copy_of_a_copy_counts_up(self) -> None:
+        """*Ball 2* was copied as *Ball 2 2*."""
+        self.assertEqual(
+            self.run_in_page("""
+                const { freshId, freshLabel } = units.document;
+                const taken = ["Ball", "Ball 2", "Ball 3", "Layer 400", "2"].map((label) => ({ id: freshId(label, []), label }));
+                const names = ["Ball 2", "Ball 3", "Layer 400", "2", "Ball 9"];
+                return [names.map((name) => freshLabel(name, taken)), names.map((name) => freshId(name, taken))];
+            """),
+            [["Ball 4", "Ball 4", "Layer 401", "2 2", "Ball 9"], ["ball-4", "ball-4", "layer-401", "2-2", "ball-9"]],
         )
 
     def test_the_same_content_in_another_order_is_the_same_text(self) -> None:
@@ -255,6 +268,29 @@ class Words(Units):
             ],
         )
 
+    def test_what_an_artist_types_comes_first(self) -> None:
+        """Common practice, no source: three hundred words, and the kind, with what it is about, that must be first."""
+        said = self.run_in_page(
+            """
+            const attributes = [...catalogue.attributes, { id: "wetness", label: "Wetness" }];
+            const first = (slot, words) => {
+                const hit = units.kinds.found(catalogue.slots[slot], words, catalogue, attributes)[0];
+                if (!hit) return "nothing";
+                const about = Object.values(hit.said)[0];
+                const name = about === undefined ? "" : typeof about === "string" ? about : [about.kind, about.attribute].filter(Boolean).join(" ");
+                return name ? `${hit.kind.kind}: ${name}` : hit.kind.kind;
+            };
+            return Object.fromEntries(Object.entries(given[0]).map(([slot, table]) => [slot,
+                Object.fromEntries(Object.keys(table).map((words) => [words, first(slot, words)]))]));
+            """,
+            TYPED,
+        )
+        wrong = [
+            f"{slot}: {words!r} gives {said[slot][words]}, not {wanted}"
+            for slot, table in TYPED.items() for words, wanted in table.items() if said[slot][words] != wanted
+        ]  # fmt: skip
+        self.assertFalse(wrong, "\n" + "\n".join(wrong))
+
     def test_every_kind_has_a_picture(self) -> None:
         named = {
             f"{slot}-{kind['kind']}" for slot, kinds in self.catalogue["slots"].items() for kind in kinds
@@ -264,11 +300,12 @@ class Words(Units):
 
     def test_numbers_are_written_and_read(self) -> None:
         written = self.run_in_page("""
-            const { plain, count, short, withUnit, otherWay } = units.numbers;
-            return [plain(-0.25), plain(1234.56), count(12345), short(0.00123), withUnit(0.5, "share", {}), withUnit(2, "m", { m: "m" }), otherWay(2, "s", 24)];
+            const { plain, count, short, withUnit, otherWay, lasting } = units.numbers;
+            return [plain(-0.25), plain(1234.56), count(12345), short(0.00123), withUnit(0.5, "share", {}), withUnit(2, "m", { m: "m" }), otherWay(2, "s", 24), otherWay(50000, "count", 30, "points"), lasting(7325), lasting(5)];
         """)
         self.assertEqual(
-            written, ["−0.25", "1234.6", "12\u202f345", "0.00123", "50 %", "2 m", "48 frames at 24 a second"]
+            written,
+            ["−0.25", "1234.6", "12\u202f345", "0.00123", "50 %", "2 m", "48 frames at 24 a second", "one a frame: 27 min 47 s at 30 a second", "2 h 2 min 5 s", "5 s"],
         )
         read = self.run_in_page("""
             const read = (text, unit, present) => units.typed.typed(text, { unit, fps: 24, present });
@@ -277,6 +314,19 @@ class Words(Units):
         self.assertEqual([entry.get("value") for entry in read[:4]], [0.5, 0.5, 0.25, 2.4])
         self.assertIn("fault", read[4])
         self.assertEqual(read[5], {"value": 1000})
+        colours = self.run_in_page("""
+            return ["#F80", "ff8800", "rgb(255, 136, 0)", "Orange", " rebeccapurple ", "#ff880080", "orangey", "12345", ""].map(units.numbers.hexIn);
+        """)
+        # CSS Color Module Level 4, named colours: orange is #ffa500, rebeccapurple #663399.
+        self.assertEqual(colours, ["#ff8800"] * 3 + ["#ffa500", "#663399", "#ff8800", None, None, None])
+        # Percent of a part of a whole are of that; of what is nothing they would be nothing, which is told.
+        part, change, nothing, more = self.run_in_page("""
+            const read = (text, present, share) => units.typed.typed(text, { unit: "", fps: 24, present, share });
+            return [read("60%", 0, true), read("+10%", 0.5, true), read("60%", 0, false), read("+10 %", 0, true)];
+        """)
+        self.assertEqual((part, change), ({"value": 0.6}, {"value": 0.55}))
+        self.assertIn("percent are of what is there, and that is 0", nothing["fault"])
+        self.assertIn("that is 0", more["fault"])
 
     def test_key_presses_are_written_as_commands_have_them(self) -> None:
         keys = self.run_in_page("""
@@ -316,7 +366,7 @@ class Kept(Units):
             localStorage.setItem("hailridge", "{not json");
             return [again.tone, again.scoreWidth, units.preferences().getState().scoreWidth];
         """)
-        self.assertEqual((tone, again, broken), ("light", 400, 440))
+        self.assertEqual((tone, again, broken), ("light", 400, 0))
 
     def test_a_save_that_fails_is_tried_again_and_a_conflict_is_not(self) -> None:
         answers: list[dict[str, Any] | None] = [

@@ -52,7 +52,7 @@ class Visits(BrowserCase):
         held: list[Route] = []
         page.goto(self.server.url)
         page.route("**/frames/0*", lambda route: held.append(route))
-        page.get_by_role("heading", name="Tin flags in the gust").click()
+        page.get_by_role("heading", name="Shutters in the gust").click()
         opening = page.locator("img[data-opening]")
         self.until(lambda: opening.evaluate("image => image.complete && image.naturalWidth > 0"), "shown")
         self.until(lambda: held, "the frame is asked for")
@@ -70,7 +70,7 @@ class Visits(BrowserCase):
         page.wait_for_timeout(2000)
         held.clear()
         page.route("**/frames/60*", lambda route: held.append(route))
-        page.get_by_role("heading", name="Tin flags in the gust").click()
+        page.get_by_role("heading", name="Shutters in the gust").click()
         self.until(
             lambda: opening.evaluate("image => image.complete && image.naturalWidth > 0"), "shown again"
         )

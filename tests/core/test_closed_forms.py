@@ -20,6 +20,16 @@ def plane(name: str, axis: int, degrees: float, **given: object) -> Document:
     return {"kind": "plane", "id": name, "label": name, "width": 20.0, "depth": 20.0, "rotation": turned, **given}
 
 
+Vector = tuple[float, float, float]
+STILL: Vector = (0.0, 0.0, 0.0)
+
+
+def steadily(speed: Vector, seconds: float) -> Document:
+    """A value that grows at one speed from nothing."""
+    ends = [[entry * at for entry in speed] for at in (0.0, seconds)]
+    return {"keys": [{"at": at, "value": value, "ease": "linear"} for at, value in zip((0.0, seconds), ends, strict=True)]}
+
+
 def clock(rate: tuple[float, int], seconds: float) -> Document:
     return {"duration": seconds, "frames_per_second": rate[0], "steps_per_frame": rate[1]}
 
@@ -93,18 +103,32 @@ class Valleys(unittest.TestCase):
         "a corner of three": [plane("a", 2, -38.0), plane("b", 2, 52.0), plane("c", 0, 40.0)],
     }
 
-    def lying(self, shapes: list[Document], rate: tuple[float, int]) -> None:
+    def lying(self, shapes: list[Document], rate: tuple[float, int], along: Vector = STILL, turning: float = 0.0) -> None:
+        """`along`: m/s at which the whole valley goes; `turning`: degrees a second about its middle's upright."""
         bounces = [{"kind": "bounce", "shape": shape["id"], "bounciness": 0.3, "friction": 0.3} for shape in shapes]
         source = {"shape": "cloud", "placement": {"kind": "inside"}, "radius": {"kind": "spread", "value": 0.05, "spread": 0.02}}
         cloud = {"kind": "ball", "id": "cloud", "label": "Cloud", "radius": 0.3, "position": [0.0, 1.6, 0.0]}
         valley = {"id": "valley", "label": "Valley", "actions": bounces}
-        frames = run(document(GRAVITY, valley, count=12, shapes=[*shapes, cloud], source=source, clock=clock(rate, 7.0)))
-        then, now = frames[round(5 * rate[0])].columns, frames[-1].columns
-        for columns in (then, now):
-            speeds = np.linalg.norm(columns["velocity"], axis=1)
-            self.assertLess(float(speeds.max()), 1e-3)
-        np.testing.assert_array_equal(now["contact_count"], then["contact_count"], "nobody touches anew")
-        self.assertLess(float(np.abs(now["position"] - then["position"]).max()), 2e-3)
+        carrier = {
+            "kind": "point", "id": "carrier", "label": "Carrier", "position": steadily(along, 7.0), "rotation": steadily((0.0, turning, 0.0), 7.0)
+        }  # fmt: skip
+        carried = [shape | {"parent": "carrier"} for shape in shapes]
+        frames = run(document(GRAVITY, valley, count=12, shapes=[carrier, *carried, cloud], source=source, clock=clock(rate, 7.0)))
+        then, now = frames[round(5 * rate[0])], frames[-1]
+        spin = np.array([0.0, np.radians(turning), 0.0])
+        seen = []
+        for frame in (then, now):
+            # Seen from the valley: turned back about the upright, which is handbook mechanics (v' = v - V - w x r).
+            place = frame.columns["position"] - np.asarray(along) * frame.time
+            speeds = np.linalg.norm(frame.columns["velocity"] - np.asarray(along) - np.cross(spin, place), axis=1)
+            # The speed of a step is that along its chord, which leaves the circle's by half of what it turns in the step.
+            chord = np.radians(turning) ** 2 * float(np.linalg.norm(place, axis=1).max()) / (2 * rate[0] * rate[1])
+            self.assertLess(float(speeds.max()), 1e-3 + chord)
+            angle = np.radians(-turning * frame.time)
+            back = np.array([[np.cos(angle), 0.0, np.sin(angle)], [0.0, 1.0, 0.0], [-np.sin(angle), 0.0, np.cos(angle)]])
+            seen.append(place @ back.T)
+        np.testing.assert_array_equal(now.columns["contact_count"], then.columns["contact_count"], "nobody touches anew")
+        self.assertLess(float(np.abs(seen[1] - seen[0]).max()), 2e-3)
 
     def test_who_lies_on_several_surfaces_rests(self) -> None:
         for place, (name, shapes) in enumerate(self.CASES.items()):
@@ -112,6 +136,13 @@ class Valleys(unittest.TestCase):
             for rate in RATES if place == 0 else RATES[place % 2 :: 2]:
                 with self.subTest(valley=name, rate=rate):
                     self.lying(shapes, rate)
+
+    def test_so_does_who_lies_in_a_valley_that_goes_or_turns(self) -> None:
+        """What goes at one speed is as what stands (Galilei); friction carries who lies in what turns slowly."""
+        for rate in RATES:
+            for name, along, turning in (("uneven", (0.4, 0.0, -0.2), 0.0), ("shallow", (0.0, 0.3, 0.0), 0.0), ("a corner of three", STILL, 20.0)):
+                with self.subTest(valley=name, rate=rate, along=along, turning=turning):
+                    self.lying(self.CASES[name], rate, along, turning)
 
 
 if __name__ == "__main__":

@@ -58,7 +58,7 @@ class Documents(unittest.TestCase):
                 setattr(part, name, getattr(part, name))
 
     def test_running_and_looking_leave_it_as_it_was(self) -> None:
-        for effect in (moving(), *(read_effect(demo.document(name)) for name in ("hail-on-the-tin-roof", "beacon-flash", "tin-flags-in-the-gust"))):
+        for effect in (moving(), *(read_effect(demo.document(name)) for name in ("hail-on-the-tin-roof", "beacon-flash", "shutters-in-the-gust"))):
             before, spelled = everything(effect), effect.model_dump_json()
             frame = list(Simulation(effect, demo.assets()).frames(10))[-1]
             plan = Plan(effect, demo.assets())

@@ -219,12 +219,17 @@ class Advice(unittest.TestCase):
         self.assertTrue(any("background" in advisory.text for advisory in advise(read_effect(raw))))
 
     def test_trails_beyond_their_budget(self) -> None:
-        raw = document(count=2000)
+        raw = document(count=2000, clock={"duration": 600.0, "frames_per_second": 120})
         raw["looks"] = [{"kind": "trails", "id": "t", "length": {"kind": "by_points", "points": 50_000}}]
         found = next(advisory for advisory in advise(read_effect(raw)) if "budget" in advisory.text)
         self.assertIn("2.0 GB", found.text)
         assert found.fix is not None
         self.assertEqual(found.fix["value"], {"kind": "fixed", "value": 300})
+        # With a point each frame there are no more than the effect has frames: 2 000 × 121 are within 600 000.
+        short = raw | {"clock": {"duration": 5.0}}
+        self.assertFalse(any("budget" in advisory.text for advisory in advise(read_effect(short))))
+        short["looks"] = [raw["looks"][0] | {"spacing": 0.001}]
+        self.assertTrue(any("budget" in advisory.text for advisory in advise(read_effect(short))))
         raw["looks"][0]["length"]["points"] = 300
         self.assertFalse(any("budget" in advisory.text for advisory in advise(read_effect(raw))))
 

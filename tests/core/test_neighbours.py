@@ -15,7 +15,7 @@ from hailridge.core.scene.near import nearest_of, neighbour_counts
 from hailridge.core.scene.plan import Plan
 from hailridge.core.state.neighbours import Grid
 from hailridge.model.validation import read_effect
-from tests.support import compare, document, rule, run
+from tests.support import compare, document, moment_of, rule, run
 
 RANDOM = np.random.default_rng(11)
 
@@ -173,6 +173,18 @@ class InRules(unittest.TestCase):
             self.assertEqual(nearest_of(moment, slice(0, 3), 5.0, [], 1)[0][:, 0].tolist(), [2, 0, 0])
             self.assertEqual(neighbour_counts(moment, slice(0, 3), 5.0, []).tolist(), [1, 2, 1])
             self.assertEqual(nearest_of(moment, slice(0, 3), 5.0, ["a"], 1)[0][:, 0].tolist(), [2, 0, 0])
+
+
+class WithinGroups(unittest.TestCase):
+    def test_the_nearest_of_a_group_may_be_in_one_within_it(self) -> None:
+        raw = document(count=2, speed=1.0, source={"group": "inner", "direction": {"kind": "any"}})
+        raw["groups"] = [{"id": "outer", "label": "Outer"}, {"id": "inner", "label": "Inner", "parent": "outer"}]
+        moment = moment_of(raw, 10)
+        found, apart = nearest_of(moment, np.arange(2), 5.0, ["outer"], 1)
+        np.testing.assert_array_equal(found, [[1], [0]])
+        np.testing.assert_array_equal(neighbour_counts(moment, np.arange(2), 5.0, ["outer"]), [1, 1])
+        places = moment.column("position")
+        np.testing.assert_allclose(apart, np.linalg.norm(places[0] - places[1]), rtol=1e-5)
 
 
 if __name__ == "__main__":

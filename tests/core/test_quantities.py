@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from hailridge.core.kinds.amounts.first import FirstValue
 from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.moment import Moment
@@ -147,6 +148,11 @@ class KnownState(unittest.TestCase):
 
 class Extents(unittest.TestCase):
     """What an amount says of its range is what it gives."""
+
+    def test_limits_on_one_side_hold(self) -> None:
+        amount = FirstValue(attribute="radius")
+        for low, high, expected in ((0.0, None, [0, 5]), (None, 2.0, [-3, 2]), (None, None, [-3, 5]), (0.0, 2.0, [0, 2])):
+            np.testing.assert_array_equal(amount.within(low, high).held(np.array([-3.0, 5.0])), expected)
 
     def test_given_values_lie_within(self) -> None:
         amounts: list[dict[str, Any]] = [

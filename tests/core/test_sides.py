@@ -15,10 +15,10 @@ SOLID = rule({"kind": "bounce", "shape": "floor", "bounciness": 0.4, "friction":
 RADIUS = 0.05
 
 
-def thrown(shape: dict[str, Any], *rules: dict[str, Any], fps: float = 24.0, steps: int = 1, **source: Any) -> list[Any]:
+def thrown(shape: dict[str, Any], *rules: dict[str, Any], fps: float = 24.0, steps: int = 1, solid: Any = SOLID, **source: Any) -> list[Any]:
     """A stream born on a solid shape called floor, without any force."""
     raw = document(
-        SOLID,
+        solid,
         *rules,
         shapes=[{"id": "floor", "label": "Floor", **shape}],
         source={
@@ -51,6 +51,12 @@ class OnFlatShapes(unittest.TestCase):
                             self.assertTrue((sign * heights > RADIUS * 0.99).all())
                             np.testing.assert_allclose(np.linalg.norm(columns["velocity"], axis=1), 2.0, rtol=1e-5)
                             self.assertEqual(int(columns["contact_count"].sum()), 0)
+
+    def test_what_is_noticed_first_changes_nothing(self) -> None:
+        both = rule({"kind": "notice", "shape": "point"}, *SOLID["actions"], id="solid")
+        with_it, without = (thrown({**FLAT["plane"], "rotation": TURN}, offset=-0.04, solid=solid)[-1].columns["position"] for solid in (both, SOLID))
+        np.testing.assert_array_equal(with_it, without)
+        self.assertTrue((without @ UP > RADIUS * 0.99).all())
 
     def test_those_who_do_not_move_lie_on_the_front(self) -> None:
         columns = thrown({**FLAT["plane"], "rotation": TURN}, speed=0.0)[-1].columns

@@ -88,6 +88,15 @@ class Incline(unittest.TestCase):
                     expected = Rotation.from_rotvec([0.0, 0.0, angle])
                     self.assertLess((turn * expected.inv()).magnitude(), 0.02)
 
+    def test_rolls_though_nobody_touches_the_first_of_two_shapes(self) -> None:
+        raw = on_incline(roll(), 30.0)
+        far = {"kind": "plane", "id": "far", "label": "Far", "position": [0.0, -50.0, 0.0]}
+        alone = run(raw)[-1].columns["spin"][0]
+        # Its rule comes first, too.
+        both = raw | {"shapes": [far, *raw["shapes"]], "rules": [roll("far") | {"id": "other"}, *raw["rules"]]}
+        np.testing.assert_allclose(run(both)[-1].columns["spin"][0], alone, rtol=1e-5)
+        self.assertGreater(float(np.linalg.norm(alone)), 10.0)
+
     def test_rolling_resistance(self) -> None:
         """5/7 g (sin θ − c cos θ)."""
         angle = math.radians(30.0)

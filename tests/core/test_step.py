@@ -13,7 +13,7 @@ from hailridge.core.scene.plan import Plan
 from hailridge.core.step.simulation import Simulation
 from hailridge.model.effect import rule_numbers
 from hailridge.model.validation import read_effect
-from tests.support import compare, document, rule, run, track
+from tests.support import compare, document, rule, run, simulation, track
 
 RATE: dict[str, Any] = {"kind": "rate", "rate": 400.0}
 TURBULENCE = {"kind": "turbulence", "strength": 40.0, "size": 0.6}
@@ -131,6 +131,14 @@ class TheRecord(unittest.TestCase):
         self.assertGreater(len(low), 30)
         self.assertTrue((low <= 0).all())
         self.assertTrue(all((f.columns["position"][f.columns["group"] == 1, 1] <= 0).all() for f in frames))
+
+
+class Missing(unittest.TestCase):
+    def test_a_mesh_that_is_not_there_is_told_and_the_run_goes_on(self) -> None:
+        mesh = {"kind": "mesh", "id": "rock", "label": "Rock", "asset": "gone"}
+        made, frames = simulation(document(rule({"kind": "gravity"}), count=3, shapes=[mesh], clock={"duration": 0.2}))
+        self.assertEqual([finding.text for finding in made.findings], ["the mesh of 'Rock' is missing; import it again. The run goes on without it."])
+        self.assertEqual(frames[-1].count, 3)
 
 
 class AskedTwice(unittest.TestCase):

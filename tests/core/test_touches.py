@@ -6,6 +6,8 @@ import unittest
 
 import numpy as np
 
+from hailridge.formats.touches import csv_lines
+from hailridge.model.validation import read_effect
 from tests.support import PLANE, compare, document, rule, run, simulation, track
 
 GRAVITY = rule({"kind": "gravity", "acceleration": 9.81})
@@ -146,3 +148,13 @@ class WhereItHappens(unittest.TestCase):
         heights = np.concatenate([frame.departed["position"][:, 1] for frame in frames if frame.departed])
         self.assertEqual(len(heights), 300)
         np.testing.assert_allclose(heights, RADIUS, atol=2e-5)
+
+
+class Written(unittest.TestCase):
+    def test_names_stand_over_the_lines_unless_they_have_been_written(self) -> None:
+        raw = document(GRAVITY, BOUNCE, position=[0.0, 1.0, 0.0], shapes=[PLANE], clock={"duration": 2.0})
+        touches = np.concatenate([frame.touches for frame in run(raw)])
+        lines = csv_lines(read_effect(raw), touches).splitlines()
+        self.assertEqual(lines[0], "time,frame,particle,shape,other,x,y,z,nx,ny,nz,speed")
+        self.assertEqual(lines[1:], csv_lines(read_effect(raw), touches, head=False).splitlines())
+        self.assertGreater(len(lines), 2)

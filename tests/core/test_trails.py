@@ -357,6 +357,16 @@ class Budgets(unittest.TestCase):
         self.assertEqual((head["lines"], head["cut"], head["wanted"]), (50, 20, 40))
         self.assertLessEqual(head["bytes"], 1000 * 20)
 
+    def test_what_could_not_be_laid_yet_is_not_told_as_cut(self) -> None:
+        """25 of 50 000 points each were told as cut, 40 frames after they had begun."""
+        raw = trailing(look={"length": {"kind": "by_points", "points": 50_000}, "budget": 3000}, count=25)
+        whole = trailing(look={"length": {"kind": "by_points", "points": 50_000}, "budget": 1_000_000}, count=25)
+        moment = moment_of(raw)
+        cut, free = layers(moment)[0], layers(moment_of(whole))[0]
+        self.assertEqual((cut.head()["cut"], cut.head()["needed"]), (0, 25 * (moment.frame + 2)))
+        self.assertLessEqual(cut.head()["needed"], 3000)
+        np.testing.assert_array_equal(cut.arrays()["points"], free.arrays()["points"])
+
     def test_a_budget_of_gigabytes_is_refused_in_words(self) -> None:
         from hailridge.model.validation import DocumentError
 

@@ -20,14 +20,14 @@ from hailridge.model.validation import read_effect
 from tests.support import compare, document, rule, run
 
 
-def explained(raw: dict[str, Any], frame: int, index: int) -> str:
+def explained(raw: dict[str, Any], frame: int, index: int, so_far: bool = False) -> str:
     effect = read_effect(raw)
     frames = run(effect)
     plan = Plan(effect, MemoryAssets())
     found = frames[frame]
     events = np.concatenate([entry.events for entry in frames])
     ready = next(ready for ready in plan.rules if ready.index == index)
-    return explain(recorded_moment(plan, found.columns, found.count, frame), ready, events)
+    return explain(recorded_moment(plan, found.columns, found.count, frame), ready, events, so_far)
 
 
 class Nobody(unittest.TestCase):
@@ -55,6 +55,8 @@ class Nobody(unittest.TestCase):
         )
         self.assertEqual(explained(raw, 5, 1), "Nobody has come into Sown yet: the first does at frame 24.")
         self.assertIn("Nobody ever comes into Never", explained(raw, 5, 2))
+        # That is only said when nothing can follow.
+        self.assertEqual("Nobody has come into Never yet; the rest is still being computed.", explained(raw, 5, 2, so_far=True))
 
     def test_gone_by_death_and_by_several_ways(self) -> None:
         half = {"kind": "chance", "probability": 0.5}

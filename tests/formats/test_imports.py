@@ -114,6 +114,15 @@ class Obj(unittest.TestCase):
             with self.subTest(words), self.assertRaisesRegex(MeshError, words):
                 read_mesh("x.obj", data)
 
+    def test_corners_that_are_not_there_are_told_in_words(self) -> None:
+        """Of a PLY with faces of four corners, which are cut by us."""
+        head = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 1\n"
+        rows = "0 0 0\n1 0 0\n1 1 0\n0 1 0"
+        for last in (9, -2):
+            ply = f"{head}property list uchar int vertex_indices\nend_header\n{rows}\n4 0 1 2 {last}\n"
+            with self.subTest(last), self.assertRaisesRegex(MeshError, f"names vertex {last}, but there are only 4"):
+                read_mesh("x.ply", ply.encode())
+
     def test_no_reader_speaks_for_itself(self) -> None:
         """Messages are for artists: none names an exception."""
         whole = {kind: trimesh.creation.box().export(file_type=kind) for kind in ("obj", "ply", "stl", "glb")}

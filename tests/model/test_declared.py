@@ -17,8 +17,8 @@ from hailridge.model.kind import Kind
 
 FILE = Path(__file__).with_name("declared.json")
 
-WORDS = {"title", "sentence", "help", "category", "also", "label", "words", "yes", "no", "optional", "many", "facts_as"}
-"""What is read by people: it may be said better at any time."""
+WORDS = {"title", "sentence", "help", "category", "also", "leads", "label", "words", "yes", "no", "optional", "many", "facts_as"}
+"""What is read by people, or by what they find it: it may be said better at any time."""
 
 FACTS = ("turned", "rank", "low", "high", "runs", "phase", "single")
 """What classes say of themselves outside of the catalogue, too."""

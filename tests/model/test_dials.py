@@ -33,7 +33,7 @@ class ShapesByDials(unittest.TestCase):
 
     def test_every_reference_of_every_demo_may_be_a_dial(self) -> None:
         """Each demo with all its shapes named through dials gives the same frames, and is written as it was."""
-        for name in ("hail-on-the-tin-roof", "moths-at-the-lamp", "rime-in-the-gaps", "tin-flags-in-the-gust"):
+        for name in ("hail-on-the-tin-roof", "moths-at-the-lamp", "rime-in-the-gaps", "shutters-in-the-gust"):
             raw = demo.document(name)
             named = {value for _path, value in references(read_effect(raw), "shape")}
             dials = [{"id": f"by-{shape}", "label": f"By {shape}", "type": "shape", "shape": shape} for shape in sorted(named)]

@@ -9,7 +9,8 @@ from typing import Any
 from hailridge import demo
 from hailridge.model import fields
 from hailridge.model.attributes import BUILT_IN
-from hailridge.model.exchanging import NothingFits, exchanged, referred
+from hailridge.model.beginning import NothingFits
+from hailridge.model.exchanging import exchanged, referred
 from hailridge.model.kind import Kind, Path
 from hailridge.model.places import place_of
 from hailridge.model.validation import read_effect
@@ -162,6 +163,104 @@ class Exchanging(unittest.TestCase):
         self.assertEqual(back["looks"][1]["length"], {"kind": "by_points", "points": {"kind": "fixed", "value": 48.0}})
         spread = exchanged(raw, ("rules", 1, "actions", 1, "bounciness"), "spread")
         self.assertEqual(value_at(spread, ("rules", 1, "actions", 1, "bounciness"))["kind"], "spread")
+
+    def test_an_attribute_is_kept_with_the_value_that_it_is_given(self) -> None:
+        """*Set colour* became *approach radius*, and *set opacity to 0.3* went to 1."""
+        for attribute, value in (("color", [0.0, 0.0, 1.0]), ("opacity", 0.3)):
+            raw = document(rule({"kind": "set", "attribute": attribute, "amount": {"kind": "fixed", "value": value}}, id="r"))
+            for kind in ("approach", "add"):
+                action = exchanged(raw, ("rules", 0, "actions", 0), kind)["rules"][0]["actions"][0]
+                self.assertEqual((action["attribute"], action["amount"]), (attribute, {"kind": "fixed", "value": value}), kind)
+
+    def test_inner_parts_are_whole(self) -> None:
+        """The page reads values of what it was given: "– points" stood there, and *not* ended it."""
+        raw = document(rule({"kind": "gravity"}, id="r"), looks=[{"kind": "balls", "id": "b"}])
+        trails = exchanged(raw, ("looks", 0), "trails")["looks"][0]
+        self.assertEqual(trails["length"]["points"], {"kind": "fixed", "value": 60.0})
+        inner = exchanged(raw, ("rules", 0, "condition"), "not")["rules"][0]["condition"]["condition"]
+        self.assertEqual((inner["quantity"]["kind"], inner["threshold"]), ("age", {"kind": "fixed", "value": 1.0}))
+
+    def test_what_comes_after_a_formula_begins_with_something(self) -> None:
+        """Both ends of a mapping were 0."""
+        raw = document(rule({"kind": "set", "attribute": "opacity", "amount": {"kind": "formula", "text": "age * 0.2"}}, id="r"))
+        mapped = exchanged(raw, ("rules", 0, "actions", 0, "amount"), "mapped")["rules"][0]["actions"][0]["amount"]
+        self.assertEqual((mapped["low"], mapped["high"]), (0.125, 0.5))
+
+    def test_what_is_said_stays_as_it_was_said(self) -> None:
+        """*Colour*, typed where *set radius* stood, gave *set radius*."""
+        raw = document(rule({"kind": "set", "attribute": "radius", "amount": {"kind": "fixed", "value": 0.3}, "where": None}, id="r"))
+        for kind in ("set", "approach"):
+            action = exchanged(raw, ("rules", 0, "actions", 0), kind, given={"attribute": "color"})["rules"][0]["actions"][0]
+            self.assertEqual((action["attribute"], len(action["amount"]["value"])), ("color", 3), kind)
+
+    def test_a_kind_chosen_again_begins_anew(self) -> None:
+        fast = compare({"kind": "speed"}, "below", 3.0)
+        both = {"kind": "all", "conditions": [fast, compare("age", "above", 9.0)]}
+        raw = document(rule({"kind": "turbulence", "strength": 44.0, "size": 7.5, "id": "t"}, id="r", condition=both))
+        fresh = exchanged(raw, ("rules", 0, "actions", 1), "turbulence")["rules"][0]["actions"][1]
+        again = exchanged(raw, ("rules", 0, "actions", 0), "turbulence")["rules"][0]["actions"][0]
+        self.assertEqual(again | {"id": None}, fresh | {"id": None})
+        self.assertEqual(again["id"], "t")
+        # What joins others keeps them; each of those begins anew by itself.
+        whole = exchanged(raw, ("rules", 0, "condition"), "all")["rules"][0]["condition"]
+        self.assertEqual(len(whole["conditions"]), 2)
+        one = exchanged(raw, ("rules", 0, "condition", "conditions", 0), "compare")["rules"][0]["condition"]["conditions"]
+        self.assertEqual((one[0]["quantity"]["kind"], one[0]["comparison"]), ("age", "above"))
+        self.assertEqual(one[1]["threshold"], 9.0)
+
+    def test_first_guesses_by_where_an_action_stands(self) -> None:
+        raw = document(
+            rule({"kind": "gravity"}, id="each"),
+            rule({"kind": "gravity"}, id="dying", trigger="death"),
+            rule({"kind": "gravity"}, id="old", condition=compare({"kind": "age"}, "above", 1.0)),
+        )
+
+        def added(kind: str, where: int = 0, **given: object) -> dict[str, Any]:
+            found: dict[str, Any] = exchanged(raw, ("rules", where, "actions", 1), kind, given=given)["rules"][where]["actions"][1]
+            return found
+
+        # Where nothing says when, two children in the place of one at each step would be without end; with a condition that is a division.
+        self.assertEqual([added("spawn")[name] for name in ("parent", "per")], ["kept", "second"])
+        self.assertEqual([added("spawn", 2)[name] for name in ("parent", "per")], ["removed", "occasion"])
+        self.assertEqual((added("add", attribute="mass")["per"], added("add", 1)["per"]), ("second", "occasion"))
+        self.assertEqual((added("keep")["response"], added("keep", response="wrap")["response"]), ("stop", "wrap"))
+        self.assertEqual([added(kind)["attribute"] for kind in ("take_from", "give_to", "take_met")], ["color"] * 3)
+
+    def test_moving_never_begins_with_the_group_that_it_stands_in(self) -> None:
+        groups = ["a", "b", "c"]
+
+        def moved(who: list[str], there: list[str]) -> tuple[str, int]:
+            raw = document(rule({"kind": "gravity"}, id="r", who=who), groups=there)
+            changed = exchanged(raw, ("rules", 0, "actions", 1), "move")
+            return changed["rules"][0]["actions"][1]["group"], len(changed["groups"])
+
+        self.assertEqual([moved(who, groups) for who in (["a"], ["c"], ["b", "c"], [])], [("c", 3), ("b", 3), ("a", 3), ("c", 3)])
+        # Where it is about all that there are, one is made.
+        self.assertEqual([moved(who, groups[:1]) for who in (["a"], [])], [("group", 2)] * 2)
+        self.assertEqual(moved(["a", "b", "c"], groups), ("group", 4))
+
+    def test_a_shape_of_another_kind_is_as_large(self) -> None:
+        raw = document(rule({"kind": "gravity"}, id="r"))
+
+        def become(wanted: str, **shape: object) -> dict[str, Any]:
+            changed: dict[str, Any] = exchanged(raw | {"shapes": [*raw["shapes"], {"id": "s", "label": "S", **shape}]}, ("shapes", len(raw["shapes"])), wanted)
+            return changed["shapes"][-1]
+
+        plane = become("plane", kind="ball", radius=0.3)
+        self.assertEqual((plane["width"], plane["depth"]), (0.6, 0.6))
+        self.assertEqual(become("ball", kind="plane", width=3.0, depth=8.0)["radius"], 4.0)
+        self.assertEqual(become("box", kind="tube", radius=0.25, height=2.0)["size"], [0.5, 2.0, 0.5])
+        self.assertEqual(become("box", kind="plane", width=3.0, depth=2.0)["size"], [3.0, 3.0, 2.0])
+        tube = become("tube", kind="box", size=[1.0, 4.0, 3.0])
+        self.assertEqual((tube["radius"], tube["height"]), (1.5, 4.0))
+        # What says nothing of its size leaves the new one its own.
+        self.assertEqual(become("ball", kind="point")["radius"], 0.5)
+
+    def test_a_shape_that_is_made_for_it_is_seen(self) -> None:
+        raw = document(rule({"kind": "gravity"}, id="r"))
+        raw["shapes"] = []
+        (made,) = exchanged(raw, ("rules", 0, "actions", 1), "bounce")["shapes"]
+        self.assertTrue(made["visible"])
 
     def test_what_is_called_after_its_kind_is_called_after_the_new_one(self) -> None:
         raw = small()

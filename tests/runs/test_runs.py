@@ -21,7 +21,7 @@ from sqlalchemy import event, text
 from hailridge.model.validation import read_effect
 from hailridge.runs import forking, pool
 from hailridge.runs.jobs import Resources, perform, stored
-from hailridge.runs.pool import Pool
+from hailridge.runs.pool import Pool, Worker
 from hailridge.runs.service import Runs
 from hailridge.store.bakes import Bakes
 from hailridge.store.database import Database
@@ -215,6 +215,14 @@ class InWorkers(WithWorkers):
         self.assertEqual(len(self.bakes.stats(key)), 49)
         self.assertNotIn("stopped", [news.get("state") for news in self.news if news["key"] == key])
 
+    def test_a_run_that_differs_from_the_start_does_not_hide_one_that_differs_later(self) -> None:
+        clocks = ({"duration": 2.0}, {"duration": 1.0}, {"duration": 2.0, "seed": 9})
+        now, same, other = (read_effect(document(clock=clock)) for clock in clocks)
+        for key, effect in (("other", other), ("same", same)):
+            self.runs._remember("mine", key, effect)
+        base, frame = self.runs._unchanged("mine", now)
+        self.assertEqual((base, frame), ("same", 24))
+
     def test_stopped_and_run_again_at_once(self) -> None:
         medium = document(rule({"kind": "turbulence"}), count=20_000, clock={"duration": 3.0})
         key, _status = self.opened(medium)
@@ -260,6 +268,37 @@ class InWorkers(WithWorkers):
         self.opened(raw)
         self.assertEqual((told()["state"], told()["message"]), ("computing", ""))
         self.runs.stop(self.effect)
+
+    def test_one_that_was_ended_for_its_successor_is_not_taken_to_be_on_its_way(self) -> None:
+        """Its process does not listen and is ended: what it was at stood as being computed, and its frames were kept, until the next start."""
+        key, _status = self.opened(LONG | {"clock": {"duration": 165.0}})
+        self.until(lambda: self.computing(key), "it begins")
+        victim = next(worker for worker in self.pool.workers if worker.job is not None)
+        os.kill(victim.process.pid or 0, signal.SIGSTOP)
+        short, _status = self.opened(SHORT | {"clock": {"duration": 0.65}})
+        self.until(lambda: self.state(short) == "done", "its successor is done")
+        self.until(lambda: self.state(key) == "stopped", "it is stopped")
+
+    def test_a_worker_that_was_told_to_end_gets_nothing_more_to_do(self) -> None:
+        """It had just answered, and the next run, which it was given, failed with it: now and then, on a busy machine."""
+        with self.pool._lock:
+            for worker in self.pool.workers:
+                worker.end()
+            key, _status = self.opened(SHORT | {"clock": {"duration": 0.55}})
+        self.until(lambda: self.state(key) == "done", "another does it")
+
+    def test_one_that_is_stopped_as_it_gives_way_is_stopped(self) -> None:
+        job = self.pool.submit({"what": "bake", "key": "gives way", "document": LONG}, "gives way")
+        self.until(lambda: self.computing("gives way"), "it runs")
+        finished = self.pool.finished
+
+        def stopped_meanwhile(worker: Worker, message: dict[str, Any]) -> None:
+            self.pool.stop("gives way")
+            finished(worker, message)
+
+        with mock.patch.object(self.pool, "finished", stopped_meanwhile):
+            next(worker for worker in self.pool.workers if worker.job is job).cancel.value = -job.number
+            self.assertEqual(job.result.result(PATIENCE)["state"], "stopped")
 
     def test_abandoning_takes_the_process_away(self) -> None:
         job = self.pool.submit({"what": "bake", "key": "stuck", "document": LONG}, "stuck")

@@ -102,6 +102,34 @@ class Pruning(StoreCase):
         self.bakes.prune(keep=set(), limit=700_000, spared=0)
         self.assertEqual(self.kept([oldest, passing, newest]), [True, False, True])
 
+    def test_letting_go_where_it_is_tight_takes_hardly_any_room(self) -> None:
+        """What is forgotten is neither overwritten first nor told of all at once: on a full disk there is no room for either."""
+        key = self.computed("one", 1, 700_000)
+        for number in range(1, 50):
+            self.bakes.add_frames(key, [StoredFrame(number, {}, b"", os.urandom(700_000))], 0.1)
+        with self.database.frames.engine.connect() as connection:
+            connection.connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
+        self.assertEqual(self.database.frames.waiting(), 0)
+        beside = self.database.frames.path.with_name("frames.sqlite-wal")
+        self.assertEqual(beside.stat().st_size, 0)
+        self.bakes.drop_effect("one")
+        self.bakes.prune(keep=set(), spared=0, tight=True)
+        self.assertLess(self.database.frames.path.stat().st_size, 1e6)
+        # It is not cut short here, so it shows the most that it was.
+        self.assertLess(beside.stat().st_size, 1.5e6)
+
+    def test_what_waits_beside_the_file_is_counted(self) -> None:
+        key = self.computed("one", 1, 700_000)
+        with self.database.frames.reading() as session:
+            session.execute(text("SELECT count(*) FROM frames")).all()
+            # While somebody reads, nothing of what is written can go into the file.
+            for number in range(1, 6):
+                self.bakes.add_frames(key, [StoredFrame(number, {}, b"", os.urandom(700_000))], 0.1)
+            with mock.patch("hailridge.store.room.matters", lambda folder, size: True):
+                self.assertGreater(self.database.frames.waiting(), 3.5e6)
+        with mock.patch("hailridge.store.room.matters", lambda folder, size: True):
+            self.assertEqual(self.database.frames.waiting(), 0)
+
     def test_the_file_gives_its_space_back(self) -> None:
         for seed in range(30):
             self.computed("one", seed, 2_000_000)

@@ -49,7 +49,7 @@ class Effects(ApiCase):
         entries = {entry["name"]: entry["poster"] for entry in self.client.get("/api/effects").json()}
         for name in demo.names():
             self.assertIsNotNone(entries[demo.document(name)["name"]], name)
-        for name in ("tin-flags-in-the-gust", "sleet-under-the-lamp"):
+        for name in ("shutters-in-the-gust", "sleet-under-the-lamp"):
             drawn = poster_of(read_effect(demo.document(name)), demo.assets())
             shipped, fresh = (
                 np.asarray(Image.open(io.BytesIO(picture)), np.float64)

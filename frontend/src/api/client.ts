@@ -26,6 +26,11 @@ export class Refused extends Error {
   ) {
     super(message);
   }
+
+  /** Whether it stays so: a server that is busy or away is worth asking again, what it refuses is not. */
+  get final(): boolean {
+    return this.status >= 400 && this.status < 500;
+  }
 }
 
 interface Answer<T> {

@@ -1398,6 +1398,11 @@ export interface components {
         };
         /** AttributeOut */
         AttributeOut: {
+            /**
+             * Also
+             * @default
+             */
+            also: string;
             /** Help */
             help: string;
             /** High */
@@ -2046,12 +2051,13 @@ export interface components {
             high?: number | null;
             /** Kind */
             kind: string;
+            /**
+             * Leads
+             * @default false
+             */
+            leads: boolean;
             /** Low */
             low?: number | null;
-            /** On A Moment */
-            on_a_moment?: {
-                [key: string]: unknown;
-            } | null;
             /**
              * Only In
              * @default []

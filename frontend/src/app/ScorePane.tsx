@@ -8,12 +8,16 @@ import { useNarrow, useWindowWidth } from "@/ui/room";
 const LEAST = 320;
 /** The stage keeps the rest. */
 const SHARE = 0.36;
+/** Where nobody has dragged it: on wide windows sentences wrap less. */
+const [USUAL, WIDE] = [440, 560];
 
 /** How wide the score is, and how wide it may be. */
 export function useScoreWidth() {
-  const wanted = usePreferences((state) => state.scoreWidth);
+  const chosen = usePreferences((state) => state.scoreWidth);
   const narrow = useNarrow();
-  const most = Math.max(LEAST, useWindowWidth() * SHARE);
+  const room = useWindowWidth();
+  const most = Math.max(LEAST, room * SHARE);
+  const wanted = chosen || Math.min(WIDE, Math.max(USUAL, Math.round(room * 0.3)));
   return { narrow, most, width: narrow ? Math.min(wanted, 440) : Math.min(wanted, most) };
 }
 

@@ -8,6 +8,7 @@ import { LensPane } from "@/lens/LensPane";
 import { Score } from "@/score/Score";
 import { SideBySide } from "@/stage/Beside";
 import { Stage } from "@/stage/Stage";
+import type { Refused } from "@/api/client";
 import type { Session } from "@/state/session";
 import { CheckProvider } from "@/state/advisories";
 import { ForecastProvider } from "@/state/forecast";
@@ -19,13 +20,16 @@ import { useHighlighting } from "./highlighting";
 import { useKeys } from "./keyboard";
 import { Opening } from "./Opening";
 import { ScorePane } from "./ScorePane";
-import { TopBar } from "./TopBar";
+import { SaveState, TopBar } from "./TopBar";
 
 const Palette = lazy(() => import("./Palette").then((module) => ({ default: module.Palette })));
 const Shortcuts = lazy(() => import("./Shortcuts").then((module) => ({ default: module.Shortcuts })));
 const table = () => import("@/table/TableDrawer");
 const TableDrawer = lazy(() => table().then((module) => ({ default: module.TableDrawer })));
 const Versions = lazy(() => import("./Versions").then((module) => ({ default: module.Versions })));
+
+/** Milliseconds until a server that did not answer is asked again. */
+const AGAIN = 2000;
 
 export type Window = "palette" | "shortcuts" | "versions" | null;
 
@@ -44,7 +48,8 @@ export function Studio() {
   const arrived = location.state as Arrived | null;
   const fresh = arrived?.fresh === true;
   const [session, setSession] = useState<Session | null>(null);
-  const [problem, setProblem] = useState("");
+  const [problem, setProblem] = useState<Refused | null>(null);
+  const [tries, setTries] = useState(0);
   const shipped = arrived?.opening ?? null;
   const picture = useMemo(() => (id ? app.openings.of(id, shipped) : null), [app, id, shipped]);
 
@@ -52,10 +57,12 @@ export function Studio() {
     if (!id) return;
     let current = true;
     let opened: Session | null = null;
+    let timer: ReturnType<typeof setTimeout> | undefined;
     app.open(id).then(
       (made) => {
         if (!current) return app.close(made);
         opened = made;
+        setProblem(null);
         setSession(made);
         // A new effect shows itself at once.
         if (fresh) {
@@ -63,22 +70,31 @@ export function Studio() {
           made.playing.playWhenReady();
         }
       },
-      (error: Error) => current && setProblem(error.message),
+      (error: Refused) => {
+        if (!current) return;
+        setProblem(error);
+        // A server that is away or busy may come back; an effect that is not there does not.
+        if (!error.final) timer = setTimeout(() => setTries((done) => done + 1), AGAIN);
+      },
     );
     return () => {
       current = false;
+      clearTimeout(timer);
       setSession(null);
       if (opened) app.close(opened);
     };
     // What was asked for on arriving counts once.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [app, id, navigate]);
+  }, [app, id, navigate, tries]);
 
   if (problem) {
+    const gone = problem.final;
     return (
       <main className="p-10">
-        <h1 className="mb-2 text-lg">This effect cannot be opened</h1>
-        <p className="mb-4 text-ember">{problem}</p>
+        <h1 className="mb-2 text-lg">{gone ? "This effect cannot be opened" : "This effect cannot be opened yet"}</h1>
+        <p role="status" className="mb-4 text-ember">
+          {gone ? problem.message : `${problem.message} Trying again…`}
+        </p>
         <Link to="/" className="text-ice">
           Back to the library
         </Link>
@@ -165,13 +181,12 @@ function Tabled() {
 function StageOnlyHint() {
   const session = useSession();
   return (
-    <button
-      type="button"
-      className="absolute right-3 top-3 rounded bg-panel/70 px-2 py-1 text-xs text-soft hover:text-text"
-      onClick={() => session.set({ stageOnly: false })}
-    >
-      everything again (F)
-    </button>
+    <div className="absolute right-3 top-3 flex items-center gap-2 rounded bg-panel/70 px-2 py-1 text-xs text-soft">
+      <SaveState />
+      <button type="button" className="hover:text-text" onClick={() => session.set({ stageOnly: false })}>
+        everything again (F)
+      </button>
+    </div>
   );
 }
 

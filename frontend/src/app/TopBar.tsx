@@ -36,6 +36,7 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
       >
         <PanelLeft />
       </IconButton>
+      <h1 className="sr-only">{name}</h1>
       <input
         aria-label="Name of the effect"
         className={cx(
@@ -84,7 +85,8 @@ export function TopBar({ onOpen }: { onOpen: (window: Window) => void }) {
   );
 }
 
-function SaveState() {
+/** Whether all is saved. */
+export function SaveState() {
   const session = useSession();
   const saving = useStudio((state) => state.saving);
   const asked = useStudio((state) => state.asked);

@@ -175,7 +175,9 @@ export function commands(session: Session, open: Opening): Command[] {
 
   const adding = group("Add");
   adding("Add a rule", "R", () => add.rules.add());
-  adding("Add a source", undefined, () => add.sources.add());
+  for (const info of catalogue.slots.emission ?? []) {
+    adding(`Add a source: ${info.title}`, undefined, () => add.sources.add(info));
+  }
   adding("Add a group", undefined, () => add.groups.add());
   adding("Add a dial", undefined, () => add.dials.add());
   adding("Add a field", undefined, () => add.fields.add());

@@ -94,7 +94,11 @@ function Playhead() {
         )}
         value={text ?? frame}
         onChange={(event) => setText(event.target.value)}
-        onFocus={(event) => event.target.select()}
+        onFocus={(event) => {
+          // What one is about to type over stands still.
+          session.playing.pause();
+          event.target.select();
+        }}
         onBlur={() => setText(null)}
         onKeyDown={(event) => {
           if (event.key === "Enter") go(event.currentTarget.value);

@@ -192,9 +192,9 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
     ...beside.map((entry) => entry.count),
   );
   const y = (value: number) => base - (value / most) * (base - 6);
-  if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.22);
+  if (waiting.length > stats.length) areas(context, waiting.slice(Math.max(0, stats.length - 1)), groups, x, y, 0.35);
   if (forecast.length > 1) expected(context, forecast, x, y, token("--text"));
-  areas(context, stats, groups, x, y, 0.72);
+  areas(context, stats, groups, x, y, 0.95);
   if (beside.length > 1) other(context, beside, x, y, token("--ice"), token("--stage"));
   ticks(context, stats, x, base, token("--soft"));
   if (stats.length <= last) hatch(context, x(Math.max(0, stats.length - 1)), width, height, token("--line"), computing);
@@ -230,9 +230,16 @@ function areas(
       context.lineTo(x(stats[index]!.frame), y(below[index]!));
     }
     context.closePath();
-    context.globalAlpha = alpha;
+    context.globalAlpha = alpha * 0.45;
     context.fillStyle = color;
     context.fill();
+    // A quiet fill under a clear line: one steady group is no slab of colour.
+    context.beginPath();
+    stats.forEach((entry, index) => context.lineTo(x(entry.frame), y(below[index]!)));
+    context.globalAlpha = alpha;
+    context.strokeStyle = color;
+    context.lineWidth = 1.5;
+    context.stroke();
     context.globalAlpha = 1;
   });
 }

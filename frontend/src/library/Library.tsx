@@ -75,11 +75,17 @@ export function Library({ onIdle }: { onIdle: () => void }) {
       client.invalidateQueries({ queryKey: ["storage"] }),
     ]);
   };
-  const begin = (starter: string) =>
-    act(async () => {
+  const onItsWay = useRef(false);
+  /** Once, however often it is clicked before it is there. */
+  const begin = async (starter: string) => {
+    if (onItsWay.current) return;
+    onItsWay.current = true;
+    await act(async () => {
       const made = await answered(api.POST("/api/effects", { body: { starter } }));
       await navigate(`/effects/${made.id}`, { state: { fresh: true } });
     });
+    onItsWay.current = false;
+  };
   const choose = (id: string, range: boolean) => {
     const next = new Set(chosen);
     const [from, to] = [latest, id].map((one) => shown.findIndex((effect) => effect.id === one));

@@ -205,6 +205,7 @@ export function AmountEditor({
   const { catalogue, effect } = useScore();
   const kinds = catalogue.slots.amount ?? [];
   const info = kinds.find((kind) => kind.kind === amount.kind);
+  const box = useRef<HTMLDivElement>(null);
   const values = (node: Node): Json => {
     const keys = keysOf(node.curve) ?? keysOf(node.value);
     // Of a curve its largest value, so that switching kinds keeps something that can be seen.
@@ -215,7 +216,9 @@ export function AmountEditor({
     return node.value ?? node.high ?? (isWide(range) ? [0, 0, 0] : 0);
   };
   const change = (kind: string) => {
-    if (kind !== amount.kind) void exchange(session, path, kind);
+    if (kind === amount.kind) return;
+    const focus = () => setTimeout(() => box.current?.querySelector<HTMLElement>("[data-hop]")?.focus());
+    void exchange(session, path, kind).then((done) => done && focus());
   };
   /** A value and its spread, typed at once. */
   const spreadTo = (value: number, spread: number): string => {
@@ -230,7 +233,7 @@ export function AmountEditor({
     return "";
   };
   return (
-    <div className="space-y-1.5">
+    <div ref={box} className="space-y-1.5">
       {info?.fields.map((field) => {
         const inner = [...path, field.name];
         const value = amount[field.name] ?? null;

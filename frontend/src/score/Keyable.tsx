@@ -7,6 +7,7 @@ import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from 
 import { IconButton } from "@/ui/controls";
 import { useRun, useSession, useStudio, useTimeAt } from "@/state/use";
 import { storeAt, type Store } from "@/state/store";
+import { counted } from "@/ui/numbers";
 
 interface Props {
   value: Json;
@@ -91,7 +92,7 @@ export function Keyable({ value, path, heading, quiet, straight, children }: Pro
           <ChevronLeft />
         </IconButton>
         <span className="tabular whitespace-nowrap">
-          {here >= 0 ? `key ${here + 1} of ${keys.length}` : `${keys.length} keys`}
+          {here >= 0 ? `key ${here + 1} of ${keys.length}` : counted(keys.length, "key")}
         </span>
         <IconButton
           label="To the next key"

@@ -8,7 +8,7 @@ import { usePreferences } from "@/state/use";
 import { unmarked } from "@/ui/words";
 import { attributes, useScore } from "./context";
 import { useFitting } from "./KindPicker";
-import { found } from "./matching";
+import { byItself, found, type Found } from "./matching";
 import { cx } from "@/ui/cx";
 
 interface Props {
@@ -19,7 +19,7 @@ interface Props {
   onChoose: (info: KindInfo, said: Node) => void;
 }
 
-/** A list this long is searched, and begins with what one uses most. */
+/** A list this long begins with what one uses most. */
 const LONG = 8;
 const OFTEN = 3;
 const USED = "You use often";
@@ -31,36 +31,20 @@ export function KindList({ slot, path, present, onChoose }: Props) {
   const kinds = (catalogue.slots[slot] ?? []).filter((kind) => fitting(kind) || kind.kind === present);
   const [under, setUnder] = useState(present ?? kinds[0]?.kind ?? "");
   const [search, setSearch] = useState("");
-  const times = (kind: KindInfo) => used[`${slot}/${kind.kind}`] ?? 0;
-  const often =
-    kinds.length > LONG && !search
-      ? [...kinds]
-          .filter((kind) => times(kind) > 1)
-          .sort((a, b) => times(b) - times(a))
-          .slice(0, OFTEN)
-      : [];
-  const hits = found(kinds, search, catalogue, attributes(catalogue, effect));
-  const hitOf = (kind: KindInfo) => hits.find((hit) => hit.kind === kind);
-  const rest = hits.map(({ kind }) => kind).filter((kind) => !often.includes(kind));
-  const groups = [
-    ...(often.length ? [{ title: USED, members: often }] : []),
-    ...[...new Set(rest.map((kind) => kind.category))].map((title) => ({
-      title,
-      members: rest.filter((kind) => kind.category === title),
-    })),
-  ];
-  const shown = kinds.find((kind) => kind.kind === under);
+  const groups = search.trim()
+    ? [{ title: "", members: found(kinds, search, catalogue, attributes(catalogue, effect)) }]
+    : grouped(kinds, (kind) => used[`${slot}/${kind.kind}`] ?? 0);
+  const all = groups.flatMap(({ members }) => members);
+  const shown = all.find((hit) => nameOf(hit) === under)?.kind;
   return (
     <Command value={under} onValueChange={setUnder} label="Choose" className="-m-3" shouldFilter={false}>
-      {kinds.length > 5 && (
-        <Command.Input
-          autoFocus
-          value={search}
-          onValueChange={setSearch}
-          placeholder="Search, in your own words"
-          className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft"
-        />
-      )}
+      <Command.Input
+        autoFocus
+        value={search}
+        onValueChange={setSearch}
+        placeholder="Search, in your own words"
+        className="w-full border-b border-line bg-transparent px-3 py-2 outline-none placeholder:text-soft"
+      />
       <Command.List className="max-h-72 overflow-y-auto p-1">
         <Command.Empty className="px-2 py-3 text-soft">Nothing of that name. Try another word for it.</Command.Empty>
         {groups.map(({ title, members }) => (
@@ -72,21 +56,17 @@ export function KindList({ slot, path, present, onChoose }: Props) {
               "[&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft",
             )}
           >
-            {members.map((kind) => (
+            {members.map((hit) => (
               <Command.Item
-                key={kind.kind}
-                value={kind.kind}
-                onSelect={() => onChoose(kind, hitOf(kind)?.said ?? {})}
+                key={nameOf(hit)}
+                value={nameOf(hit)}
+                onSelect={() => onChoose(hit.kind, hit.said)}
                 className="flex cursor-pointer items-center gap-2.5 rounded px-2 py-1 data-[selected=true]:bg-ice/8"
               >
-                <Picture slot={slot} kind={kind.kind} small />
-                <span className="min-w-0">{kind.title}</span>
-                {hitOf(kind)?.word && (
-                  <span className="text-xs text-soft" aria-hidden>
-                    {hitOf(kind)!.word}
-                  </span>
-                )}
-                {kind.kind === present && <span className="text-xs text-soft">now</span>}
+                <Picture slot={slot} kind={hit.kind.kind} small />
+                <span className="min-w-0">{hit.kind.title}</span>
+                {hit.word && <span className="text-xs text-soft">{hit.word}</span>}
+                {hit.kind.kind === present && !hit.word && <span className="text-xs text-soft">now</span>}
               </Command.Item>
             ))}
           </Command.Group>
@@ -106,6 +86,28 @@ export function KindList({ slot, path, present, onChoose }: Props) {
       )}
     </Command>
   );
+}
+
+/** By what a line of the list is known. */
+const nameOf = ({ kind, word }: Found): string => (word ? `${kind.kind} ${word}` : kind.kind);
+
+/** All kinds by what they are for; of many, those that one uses most come before. */
+function grouped(kinds: readonly KindInfo[], times: (kind: KindInfo) => number): { title: string; members: Found[] }[] {
+  const often =
+    kinds.length > LONG
+      ? kinds
+          .filter((kind) => times(kind) > 1)
+          .sort((a, b) => times(b) - times(a))
+          .slice(0, OFTEN)
+      : [];
+  const rest = kinds.filter((kind) => !often.includes(kind));
+  return [
+    ...(often.length ? [{ title: USED, members: often.map(byItself) }] : []),
+    ...[...new Set(rest.map((kind) => kind.category))].map((title) => ({
+      title,
+      members: rest.filter((kind) => kind.category === title).map(byItself),
+    })),
+  ];
 }
 
 /** What a kind does, as it came out of a run. */

@@ -13,6 +13,7 @@ import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 import { useApp, useSession, useStudio } from "@/state/use";
 import { KindList } from "./KindList";
+import { openFirst } from "./opening";
 import { exchange } from "@/state/exchanging";
 
 interface Props {
@@ -37,7 +38,13 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
-    void exchange(session, path, info.kind, mesh ? { [mesh.name]: meshes[0]!.id } : said);
+    const given = mesh ? { [mesh.name]: meshes[0]!.id } : said;
+    const again = info.kind === present && Object.keys(given).length === 0;
+    void exchange(session, path, info.kind, given).then((done) => {
+      if (!done) return;
+      if (again) session.set({ hint: "Its values began anew. Undo brings back what they were." });
+      openFirst(path);
+    });
   };
   const inLook = path[0] === "looks";
   const colouring = slot === "quantity" && node && info && info.value_type !== "flag" && !inLook;
@@ -177,9 +184,7 @@ export function AddKind({ slot, path, label, words }: AddProps) {
   const length = useStudio((state) => lengthAt(state.document, path));
   const end = [...path, length];
   const add = (info: KindInfo, said: Node) => {
-    const { document, catalogue } = session.state;
-    const lasting = placesOf(document, catalogue, path)[0] === "step";
-    void exchange(session, end, info.kind, { ...(lasting ? {} : (info.on_a_moment as Node | null)), ...said });
+    void exchange(session, end, info.kind, said).then((done) => done && openFirst(end));
   };
   const button = words ? (
     <button type="button" data-add={path.join("/")} className="chip chip-quiet">

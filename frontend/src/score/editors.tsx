@@ -68,6 +68,7 @@ export function NumberEditor({
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
   const shown = unit === "share" ? value * 100 : value;
+  const share = unit === "" && low === 0 && high === 1 && !whole;
   const span = [Math.min(soft[0], value), Math.max(soft[1], value < EVER ? value : soft[1])] as const;
   const fine = step ?? (whole ? 1 : 10 ** Math.floor(Math.log10(Math.max(1e-9, span[1] - span[0])) - 2));
   const present = value >= EVER ? "ever" : plain(shown).replace("−", "-");
@@ -86,7 +87,7 @@ export function NumberEditor({
     const read =
       raw.trim() === "ever" && unit === "s" && (high ?? 0) >= EVER
         ? { value: high! }
-        : typed(given, { unit, fps, present: value < EVER ? value : undefined, base });
+        : typed(given, { unit, fps, present: value < EVER ? value : undefined, base, share });
     if ("fault" in read) return read.fault;
     const worth = unit === "share" ? 100 : 1;
     if (low !== null && read.value < low) return `cannot be below ${plain(low * worth)}`;

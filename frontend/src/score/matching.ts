@@ -2,50 +2,43 @@
 
 import type { Catalogue, FieldInfo, KindInfo } from "@/api/client";
 import type { Node } from "@/state/document";
+import { sought, type Words } from "@/ui/seeking";
 
 /** An attribute as far as it can be called by a name. */
 interface Named {
   id: string;
   label: string;
+  also?: string;
 }
 
-/** What a kind's field can be about: attributes by their labels, or quantities by their titles and other words. */
+/** Something that a kind can be about: an attribute by its label, or a quantity by its title and other words. */
 interface About {
   field: FieldInfo;
-  entries: { word: string; text: string; value: Node | string }[];
+  word: string;
+  alias: string;
+  also: string;
+  value: Node | string;
 }
 
-function aboutOf(kind: KindInfo, catalogue: Catalogue, attributes: readonly Named[]): About | null {
-  const attribute = kind.fields.find((field) => field.type === "reference" && field.to === "attribute");
-  if (attribute)
-    return { field: attribute, entries: attributes.map(({ id, label }) => ({ word: label, text: label, value: id })) };
-  const quantity = kind.fields.find((field) => field.slot === "quantity" && !field.many);
-  if (!quantity) return null;
-  const taker = catalogue.slots.condition?.some((other) => other.facts_as === kind.kind);
-  const fitting = (catalogue.slots.quantity ?? []).filter(
-    (entry) => (entry.value_type === "flag") === (taker ?? false),
-  );
-  const entries = fitting.map(({ title, also, kind }) => ({ word: title, text: `${title} ${also}`, value: { kind } }));
-  return { field: quantity, entries };
+function aboutOf(kind: KindInfo, catalogue: Catalogue, attributes: readonly Named[]): About[] {
+  const field = kind.fields.find((entry) => entry.type === "reference" && entry.to === "attribute");
+  const named = attributes.map(({ id, label, also = "" }) => ({ word: label, alias: id, also, id }));
+  if (field) return named.map(({ id, ...words }) => ({ field, ...words, value: id }));
+  const quantity = kind.fields.find((entry) => entry.slot === "quantity" && !entry.many);
+  if (!quantity) return [];
+  const taker = catalogue.slots.condition?.some((other) => other.facts_as === kind.kind) ?? false;
+  const fitting = (catalogue.slots.quantity ?? []).filter((entry) => (entry.value_type === "flag") === taker);
+  // Attributes are meant by their own names, too.
+  const theirs = fitting.find((entry) => entry.leads)?.kind;
+  return [
+    ...fitting.map(({ title, also, kind }) => ({ field: quantity, word: title, alias: kind, also, value: { kind } })),
+    ...(theirs ? named : []).map(({ id, ...words }) => ({
+      field: quantity,
+      ...words,
+      value: { kind: theirs!, attribute: id },
+    })),
+  ];
 }
-
-const wordsOf = (search: string): string[] =>
-  search
-    .toLowerCase()
-    .split(/\s+/)
-    .filter((word) => word !== "");
-
-/** Whether each of some words begins one of a text. */
-const begins = (text: string, words: readonly string[]): boolean => {
-  const parts = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
-  return words.every((word) => parts.some((part) => part.startsWith(word)));
-};
-
-/** What is called by some words: by its first word rather than by a later one. */
-const named = (entries: About["entries"], words: readonly string[]): About["entries"][number] | undefined => {
-  const fitting = entries.filter(({ text }) => begins(text, words));
-  return fitting.find(({ text }) => text.toLowerCase().startsWith(words[0]!)) ?? fitting[0];
-};
 
 export interface Found {
   kind: KindInfo;
@@ -55,39 +48,52 @@ export interface Found {
   word: string;
 }
 
-/** The kinds of which, or of what they can be about, all words of a search are said; those of which they are said themselves first. */
+/** A kind of which nothing else is said. */
+export const byItself = (kind: KindInfo): Found => ({ kind, said: {}, word: "" });
+
+interface Candidate extends Found {
+  words: Words;
+}
+
+/** How many things that one kind can be about are told apart. */
+const ABOUT = 6;
+
+/** The kinds that are called by some words, or of which what they can be about is: one after another for each of the best of those. */
 export function found(
   kinds: readonly KindInfo[],
   search: string,
   catalogue: Catalogue,
   attributes: readonly Named[],
 ): Found[] {
-  const words = wordsOf(search);
-  const own: Found[] = [];
-  const about: Found[] = [];
-  for (const kind of kinds) {
-    const text = `${kind.title} ${kind.category} ${kind.also} ${kind.help}`.toLowerCase();
-    const left = words.filter((word) => !text.includes(word));
-    const its = words.length ? aboutOf(kind, catalogue, attributes) : null;
-    // The words that are not of the kind tell what it is about; where all are, all or any of them may.
-    const telling =
-      left.length > 0 ? [left] : [words, ...words.filter((word) => word.length > 2).map((word) => [word])];
-    const entry = its && telling.map((some) => named(its.entries, some)).find((one) => one !== undefined);
-    const said: Node = its && entry ? { [its.field.name]: entry.value } : {};
-    const word = entry?.word ?? "";
-    if (left.length === 0) own.push({ kind, said, word });
-    else if (entry) about.push({ kind, said, word });
-  }
-  // The very words of a title come first, then one that begins with them; what is called so comes before what is also called so, and that
-  // before what only says so somewhere.
-  const wanted = words.join(" ");
-  const exactly = (title: string) => (title === wanted ? 2 : title.startsWith(wanted) ? 1 : 0);
-  const called = ({ kind: { title, also } }: Found) =>
-    words.reduce((sum, word) => sum + (begins(title, [word]) ? 2 : begins(also, [word]) ? 1 : 0), 0);
-  const ranked = (list: Found[]) =>
-    list.sort(
-      (one, other) =>
-        exactly(other.kind.title.toLowerCase()) - exactly(one.kind.title.toLowerCase()) || called(other) - called(one),
-    );
-  return [...ranked(own), ...ranked(about)];
+  // What needs something made for it comes behind what does not.
+  const needs = (kind: KindInfo) => kind.fields.some((field) => field.to === "neighbourhood" && field.required);
+  const plain = [...kinds]
+    .sort((one, other) => Number(needs(one)) - Number(needs(other)))
+    .map((kind): Candidate => {
+      const words = { name: kind.title, alias: kind.kind.replaceAll("_", " "), also: kind.also, help: kind.help };
+      return { ...byItself(kind), words };
+    });
+  // Who only says what it is about means the kind that is made for that.
+  const leading = plain.map(({ kind }) => kind).sort((one, other) => Number(other.leads) - Number(one.leads));
+  const hits = sought(
+    [...plain, ...leading.flatMap((kind) => about(kind, catalogue, attributes))],
+    search,
+    (hit) => hit.words,
+  );
+  const times = new Map<string, number>();
+  return hits.filter(({ kind: { kind }, word }) => {
+    const before = times.get(kind) ?? 0;
+    times.set(kind, before + 1);
+    return word ? before < ABOUT : before === 0;
+  });
+}
+
+function about(kind: KindInfo, catalogue: Catalogue, attributes: readonly Named[]): Candidate[] {
+  const around = `${kind.title} ${kind.also}`;
+  return aboutOf(kind, catalogue, attributes).map(({ field, word, alias, also, value }) => ({
+    kind,
+    said: { [field.name]: value },
+    word,
+    words: { name: word, alias, also, around },
+  }));
 }

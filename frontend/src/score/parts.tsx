@@ -179,7 +179,7 @@ export function Births() {
       note="sources, top to bottom"
       collection="sources"
       ids={idsOf(sources)}
-      add={<AddButton label="source" onAdd={add} />}
+      add={<AddButton label="source" slot="emission" onAdd={add} />}
       empty="No source yet, so there is nothing to see. Add one: it starts on the newest shape."
     >
       {sources.map((source, index) => (

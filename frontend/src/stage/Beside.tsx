@@ -85,6 +85,7 @@ function OwnValue({ comparing }: { comparing: Comparing }) {
   return (
     <Value
       label={dial.label}
+      side="on the left"
       value={Number(valueNow(dial.value, undefined, 0))}
       onTry={(value) => session.tryValue(path, value)}
       onCommit={(value) => session.edit(path, value)}
@@ -97,7 +98,7 @@ function OtherValue({ comparing }: { comparing: Comparing }) {
   const label = useStudio((state) => state.document.dials.find((dial) => dial.id === comparing.dial)?.label ?? "");
   const put = (value: number) => session.compare(comparing.dial, value);
   return (
-    <Value label={label} value={comparing.value} onTry={put} onCommit={put}>
+    <Value label={label} side="on the right" value={comparing.value} onTry={put} onCommit={put}>
       <button
         type="button"
         className="rounded px-1.5 py-0.5 text-ice hover:bg-raised"
@@ -111,6 +112,8 @@ function OtherValue({ comparing }: { comparing: Comparing }) {
 
 interface ValueProps {
   label: string;
+  /** Which of the two stages it is over, in words. */
+  side: string;
   value: number;
   onTry: (value: number) => void;
   onCommit: (value: number) => void;
@@ -118,7 +121,7 @@ interface ValueProps {
 }
 
 /** A dial's value over its stage, with how many there are now. */
-function Value({ label, value, onTry, onCommit, children }: ValueProps) {
+function Value({ label, side, value, onTry, onCommit, children }: ValueProps) {
   const [span, setSpan] = useState(() => reachOf(value));
   const { fault, box } = useTyped(plain(value), (raw) => {
     const read = typed(raw, { unit: "", fps: 24, present: value });
@@ -135,12 +138,12 @@ function Value({ label, value, onTry, onCommit, children }: ValueProps) {
       <span className="max-w-32 truncate font-medium">{label}</span>
       <input
         {...box}
-        aria-label={`${label} here`}
+        aria-label={`${label} ${side}`}
         className="tabular w-16 rounded border border-line bg-panel px-1.5 py-0.5 text-right focus:border-ice focus:outline-none"
       />
       <span className="min-w-16 max-w-40 flex-1">
         <Slider
-          label={`${label}, dragged`}
+          label={`${label} ${side}, dragged`}
           value={value}
           low={span[0]}
           high={span[1]}

@@ -136,6 +136,14 @@ function Progress() {
   ) : null;
 }
 
+/** What stands in the way of a run: the document, or the server, which is asked again. */
+function refused({ message, status }: { message: string; status: number }): [title: string, text: string] {
+  if (status === 0) return ["The server does not answer.", "It is asked again; what you change is kept here."];
+  if (status === 404) return ["This effect is no longer there.", `${message}.`];
+  if (status >= 500) return ["Not computed yet.", `${message} It is asked again.`];
+  return ["This cannot run as it is.", `${message}. The picture shows the last state that could.`];
+}
+
 function Messages() {
   const session = useSession();
   const hint = useStudio((state) => state.hint);
@@ -155,8 +163,8 @@ function Messages() {
       )}
       {(refusal || failure) && (
         <div role="alert" className="rounded border border-ember/40 bg-panel/95 px-3 py-2 text-ember">
-          <b className="font-medium">{refusal ? "This cannot run as it is." : "The run failed."}</b>{" "}
-          {refusal ? `${refusal}. The picture shows the last state that could.` : failure}
+          <b className="font-medium">{refusal ? refused(refusal)[0] : "The run failed."}</b>{" "}
+          {refusal ? refused(refusal)[1] : failure}
         </div>
       )}
     </div>

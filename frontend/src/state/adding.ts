@@ -68,26 +68,19 @@ export function adders(session: Session): Record<Collection, Adder> {
     fields: { add: (info) => commit("fields", withField(catalogue, current(), info)) },
     dials: { add: () => commit("dials", withDial(catalogue, current(), {})) },
     groups: {
-      add: () => {
-        const used = new Set(current().groups.map((group) => group.color));
-        const color = catalogue.group_colors.find((entry) => !used.has(entry)) ?? catalogue.group_colors[0]!;
-        push("groups", named("groups", "Group", { color, parent: null }));
-      },
+      add: () => push("groups", named("groups", "Group", { color: nextColour(catalogue, current()), parent: null })),
     },
     attributes: {
       add: () =>
         push("attributes", named("attributes", "My value", made(part("attribute"), current(), catalogue, false))),
     },
     sources: {
-      add: () => {
-        let effect = current();
-        // A source needs a group and a shape; an effect without any gets one of each in the same step.
-        if (!effect.groups.length) {
-          const color = catalogue.group_colors[0]!;
-          effect = grown(effect, "groups", { id: "particles", label: "Particles", color, parent: null });
-        }
+      add: (info) => {
+        // A source needs a shape, and a group of its own; what is not there comes in the same step.
+        let effect = withGroup(catalogue, current());
         if (!effect.shapes.length) effect = grown(effect, "shapes", firstShape(catalogue, effect));
         const node = made(part("source"), effect, catalogue, false);
+        if (info) node.emission = made(info, effect, catalogue);
         push("sources", { ...named("sources", "Source", node), enabled: true, seed: 0 }, effect);
       },
     },
@@ -130,6 +123,28 @@ export function guarded(catalogue: Catalogue, effect: Effect, middle: number[], 
     condition: null,
     actions: [{ ...keep, response: "remove", id: "keep" }],
   });
+}
+
+const nextColour = (catalogue: Catalogue, effect: Effect): string => {
+  const used = new Set(effect.groups.map((group) => group.color));
+  return catalogue.group_colors.find((entry) => !used.has(entry)) ?? catalogue.group_colors[0]!;
+};
+
+/** The document with a group as its newest into which nobody comes yet, neither born nor by a rule. */
+function withGroup(catalogue: Catalogue, effect: Effect): Effect {
+  const entered = new Set<Json | undefined>();
+  const visit = (node: Json): void => {
+    if (node === null || typeof node !== "object") return;
+    if (!Array.isArray(node)) entered.add(node.group);
+    Object.values(node).forEach(visit);
+  };
+  visit(effect.sources as Json);
+  visit(effect.rules as Json);
+  const newest = effect.groups.at(-1);
+  if (newest && !entered.has(newest.id)) return effect;
+  const label = freshLabel("Particles", effect.groups);
+  const group = { id: freshId(label, effect.groups), label, color: nextColour(catalogue, effect), parent: null };
+  return grown(effect, "groups", group);
 }
 
 function firstShape(catalogue: Catalogue, effect: Effect): Node {

@@ -153,22 +153,30 @@ export const canonical = (node: Json): string =>
       : value,
   );
 
+/** A name without the number that it counts by, and the number from which on the next is looked for. */
+function counted(name: string, before: string): [stem: string, next: number] {
+  const [, stem, number] = new RegExp(`^(.*\\S)${before}(\\d{1,6})$`).exec(name) ?? [];
+  return stem ? [stem, Number(number) + 1] : [name, 2];
+}
+
 export function freshId(base: string, taken: readonly Node[]): string {
-  const stem =
+  const whole =
     base
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, "-")
       .replace(/^-+|-+$/g, "")
       .slice(0, 30) || "item";
   const used = new Set(taken.map((item) => item.id));
-  if (!used.has(stem)) return stem;
-  for (let n = 2; ; n++) if (!used.has(`${stem}-${n}`)) return `${stem}-${n}`;
+  if (!used.has(whole)) return whole;
+  const [stem, next] = counted(whole, "-");
+  for (let n = next; ; n++) if (!used.has(`${stem}-${n}`)) return `${stem}-${n}`;
 }
 
 export function freshLabel(base: string, taken: readonly Node[]): string {
   const used = new Set(taken.map((item) => item.label));
   if (!used.has(base)) return base;
-  for (let n = 2; ; n++) if (!used.has(`${base} ${n}`)) return `${base} ${n}`;
+  const [stem, next] = counted(base, " ");
+  for (let n = next; ; n++) if (!used.has(`${stem} ${n}`)) return `${stem} ${n}`;
 }
 
 export function kindOf(catalogue: Catalogue, slot: string, kind: Json | undefined): KindInfo | undefined {

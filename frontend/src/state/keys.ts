@@ -35,6 +35,13 @@ export function withKey(keys: readonly Key[], at: number, value: KeyValue): Key[
   return [...before, { at: round(at), value, ease }, ...keys.filter((key) => key.at > at)];
 }
 
+/** Between which places a key can stand: its neighbours, or the ends. */
+export function roomFor(keys: readonly Key[], index: number, least = 0, most = Infinity): [low: number, high: number] {
+  const low = index > 0 ? keys[index - 1]!.at + SAME * 2 : least;
+  const high = index < keys.length - 1 ? keys[index + 1]!.at - SAME * 2 : most;
+  return [low, high];
+}
+
 /** Move a key; it stays between its neighbours. */
 export function movedKey(
   keys: readonly Key[],
@@ -44,8 +51,7 @@ export function movedKey(
   least = 0,
   most = Infinity,
 ): Key[] {
-  const low = index > 0 ? keys[index - 1]!.at + SAME * 2 : least;
-  const high = index < keys.length - 1 ? keys[index + 1]!.at - SAME * 2 : most;
+  const [low, high] = roomFor(keys, index, least, most);
   return keys.map((key, k) => (k === index ? { ...key, at: round(Math.min(high, Math.max(low, at))), value } : key));
 }
 

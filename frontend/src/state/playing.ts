@@ -40,7 +40,15 @@ export class Playing {
       stops.forEach((stop) => stop());
       if (!elsewhere) this.play();
     };
-    const stops = [this.session.store.subscribe(settle), this.session.run.store.subscribe(settle)];
+    // Any press or key means that one has begun.
+    const touched = () => stops.forEach((stop) => stop());
+    const presses = ["pointerdown", "keydown"] as const;
+    presses.forEach((press) => document.addEventListener(press, touched, true));
+    const stops = [
+      () => presses.forEach((press) => document.removeEventListener(press, touched, true)),
+      this.session.store.subscribe(settle),
+      this.session.run.store.subscribe(settle),
+    ];
   }
 
   pause(): void {

@@ -9,7 +9,7 @@ export interface Preferences {
   keys: Record<string, string>;
   /** Whether single keys work at all. */
   singleKeys: boolean;
-  /** Sizes of panels in pixels. */
+  /** Sizes of panels in pixels; 0: as the window has room. */
   scoreWidth: number;
   lensWidth: number;
   /** Parts of the score that are folded. */
@@ -33,7 +33,7 @@ const FIRST: Preferences = {
   tone: "dark",
   keys: {},
   singleKeys: true,
-  scoreWidth: 440,
+  scoreWidth: 0,
   lensWidth: 320,
   folded: [],
   welcomed: false,

@@ -32,7 +32,7 @@ export interface RunState {
   /** Counts of the run before, shown behind until the present run has got as far. */
   stale: FrameStats[];
   /** Why the document cannot run as it is. */
-  refusal: string | null;
+  refusal: { message: string; status: number } | null;
   /** The frame on the stage, of the trial that it belongs to. */
   shown: { trial: string; frame: FrameBlock } | null;
   shapes: Block<ShapesHead> | null;
@@ -147,11 +147,11 @@ export class Run {
       );
       if (!this.closed) await this.take(trial, document);
     } catch (error) {
-      const { message, status } = error as Refused;
+      const { message, status, final } = error as Refused;
       if (this.closed) return;
-      this.store.setState({ refusal: message });
+      this.store.setState({ refusal: { message, status } });
       // A document that is refused stays refused; a server that is busy or away is asked again.
-      if (!(status >= 400 && status < 500)) setTimeout(() => this.wanted === null && this.again(), RETRY);
+      if (!final) setTimeout(() => this.wanted === null && this.again(), RETRY);
     } finally {
       this.inFlight = false;
       if (this.wanted) void this.askNow();

@@ -40,6 +40,7 @@ interface Drag {
 export function CurveGraph(props: CurveProps) {
   const { keys, from, to, value, onTry, onCommit, height, along, framesPerSecond, playhead, margin = 8 } = props;
   const box = useRef<HTMLDivElement>(null);
+  const row = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(300);
   const [picked, setPicked] = useState(0);
   const [drag, setDrag] = useState<Drag | null>(null);
@@ -232,6 +233,8 @@ export function CurveGraph(props: CurveProps) {
                 aria-valuetext={`${plain(number)} at ${written(key.at, along)}`}
                 onPointerDown={(event) => begin(event, { kind: "key", index: k, part })}
                 onPointerUp={end}
+                // A colour is typed over at once.
+                onClick={() => graded && row.current?.querySelector<HTMLElement>("[data-hop]")?.focus()}
                 onFocus={() => setPicked(k)}
                 onKeyDown={(event) => nudge(event, k)}
                 data-key={k}
@@ -240,15 +243,17 @@ export function CurveGraph(props: CurveProps) {
           )}
         </svg>
       </div>
-      <KeyRow
-        {...props}
-        index={index}
-        written={(at) => written(at, along)}
-        clamp={clamp}
-        latest={latest}
-        onEase={setEase}
-        onRemove={remove}
-      />
+      <div ref={row} data-stay>
+        <KeyRow
+          {...props}
+          index={index}
+          written={(at) => written(at, along)}
+          clamp={clamp}
+          latest={latest}
+          onEase={setEase}
+          onRemove={remove}
+        />
+      </div>
     </div>
   );
 }

@@ -13,7 +13,7 @@ export function HexInput({ value, label, onTake }: Props) {
   const present = toHex(value);
   const { fault, box } = useTyped(present, (raw) => {
     const read = hexIn(raw);
-    if (!read) return "three or six digits, like #ff8800";
+    if (!read) return "a colour is wanted: #ff8800, rgb(255, 136, 0) or a name like orange";
     if (read !== present) onTake(fromHex(read));
     return "";
   });

@@ -1,11 +1,13 @@
 /** The chosen key of a curve as numbers: where it is, what it is worth, how it goes on to the next. */
 
 import type { RefObject } from "react";
-import { movedKey, SMOOTH, type Ease, type Key, type KeyValue } from "@/state/keys";
+import { movedKey, roomFor, SMOOTH, type Ease, type Key, type KeyValue } from "@/state/keys";
+import { cx } from "./cx";
 import type { CurveProps } from "./CurveGraph";
 import { HexInput } from "./HexInput";
 import { fromHex, plain, toHex } from "./numbers";
 import { worth } from "./typed";
+import { useTyped } from "./useTyped";
 
 export const AXES = ["x", "y", "z"];
 export const list = (value: KeyValue): number[] => (Array.isArray(value) ? value : [value]);
@@ -29,6 +31,7 @@ export function KeyRow(props: Props) {
     <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
       <Box
         label="At"
+        name="At: the key’s place"
         text={written(chosen.at)}
         after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""}
         onTake={(text) => {
@@ -36,8 +39,11 @@ export function KeyRow(props: Props) {
             along === "time"
               ? worth(text, "s", framesPerSecond)
               : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
-          if (given !== null)
-            onCommit(movedKey(keys, index, given, chosen.value, from, along === "share" ? 1 : Infinity));
+          if (given === null) return `that is no ${along === "time" ? "time" : "place"}`;
+          const [low, high] = roomFor(keys, index, from, along === "share" ? 1 : Infinity);
+          if (given < low || given > high) return between(low, high, written);
+          onCommit(movedKey(keys, index, given, chosen.value, low, high));
+          return "";
         }}
       />
       {graded ? (
@@ -61,13 +67,15 @@ export function KeyRow(props: Props) {
           <Box
             key={part}
             label={all.length > 1 ? AXES[part]! : "Value"}
+            name={all.length > 1 ? `${AXES[part]!} of the key’s value` : "Value of the key"}
             text={plain(number).replace("−", "-")}
             after={part === all.length - 1 ? unit : ""}
             onTake={(text) => {
               const given = worth(text, code ?? "", framesPerSecond);
-              if (given === null) return;
+              if (given === null) return "that is no number";
               const parts = all.map((entry, k) => (k === part ? clamp(given) : entry));
               onCommit(movedKey(keys, index, chosen.at, all.length > 1 ? parts : parts[0]!, from));
+              return "";
             }}
           />
         ))
@@ -109,29 +117,43 @@ export function KeyRow(props: Props) {
   );
 }
 
-function Box({
-  label,
-  text,
-  after,
-  onTake,
-}: {
+/** Why a key cannot stand where it was typed to. */
+function between(low: number, high: number, written: (at: number) => string): string {
+  const [first, last] = [written(low), written(high)];
+  return high === Infinity ? `it stays behind the one before: from ${first} on` : `it stays from ${first} to ${last}`;
+}
+
+interface BoxProps {
   label: string;
+  /** What it is called where its label is not enough. */
+  name: string;
   text: string;
   after?: string;
-  onTake: (text: string) => void;
-}) {
+  /** Keeps what was typed and returns "", or why it cannot be. */
+  onTake: (text: string) => string;
+}
+
+function Box({ label, name, text, after, onTake }: BoxProps) {
+  const { fault, box } = useTyped(text, (given) => (given === text ? "" : onTake(given)));
   return (
-    <label className="flex items-center gap-1">
-      {label}
-      <input
-        key={text}
-        className="tabular w-16 rounded border border-line bg-panel px-1 py-0.5 text-right text-text focus:border-brass focus:outline-none"
-        defaultValue={text}
-        onFocus={(event) => event.target.select()}
-        onBlur={(event) => event.target.value !== text && onTake(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      />
-      {after}
-    </label>
+    <>
+      <label className="flex items-center gap-1">
+        {label}
+        <input
+          {...box}
+          aria-label={name}
+          className={cx(
+            "tabular w-16 rounded border border-line bg-panel px-1 py-0.5 text-right text-text",
+            "focus:border-brass focus:outline-none aria-invalid:border-ember",
+          )}
+        />
+        {after}
+      </label>
+      {fault && (
+        <span role="alert" className="w-full text-ember">
+          {fault}
+        </span>
+      )}
+    </>
   );
 }

@@ -1,8 +1,18 @@
-/** A box that opens at what was clicked. Tab walks from value to value and on to the next chip; arrows up and down reach what is around. */
+/** A box that opens at what was clicked. Enter keeps a value and closes it; Tab walks from value to value and on to the next chip; arrows
+ * up and down reach what is around. */
 
 import { Popover as RadixPopover } from "radix-ui";
 import { flushSync } from "react-dom";
-import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode, type RefObject } from "react";
+import {
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  type KeyboardEvent,
+  type ReactNode,
+  type RefObject,
+} from "react";
 import { cx } from "@/ui/cx";
 import { unlessTaken } from "./focus";
 
@@ -19,13 +29,19 @@ interface PopoverProps {
 
 /** Values that Tab walks through: those of a box, then on to the next chip of the score, and back with Shift. */
 const HOPS = "[data-hop]";
+/** Milliseconds in which a box that has just opened is not closed by what scrolls. */
+const SETTLING = 400;
 /** All that can have the focus in a box. */
 const STOPS = 'button:enabled, input:enabled, select:enabled, textarea:enabled, a[href], [tabindex="0"]';
 
 /** The chip with a value before or behind the one that a box belongs to; those that are only chosen from are passed over. */
 function neighbour(box: HTMLElement, by: number): HTMLElement | null {
   const trigger = document.querySelector(`[aria-controls="${box.id}"]`);
-  const chips = [...document.querySelectorAll<HTMLElement>("[data-item] .chip[data-value]")];
+  // In a list of values that is a box itself, on through that; else through the score.
+  const list = trigger?.closest('[role="dialog"]');
+  const chips = list
+    ? [...list.querySelectorAll<HTMLElement>(".chip[data-value]")]
+    : [...document.querySelectorAll<HTMLElement>("[data-item] .chip[data-value]")];
   const place = chips.findIndex((chip) => chip === trigger);
   return place < 0 ? null : (chips[place + by] ?? null);
 }
@@ -70,10 +86,35 @@ export function Popover({ trigger, children, label, wide, escapeRef, open, onOpe
   useLayoutEffect(() => {
     if (shown) place.open(opener.current);
   }, [shown, place]);
+  // One whose chip has been scrolled away would take what is typed unseen.
+  useEffect(() => {
+    if (!shown) return;
+    const since = performance.now();
+    const scrolled = ({ target: view }: Event) => {
+      if (!(view instanceof Element) || !opener.current || !view.contains(opener.current)) return;
+      const [chip, seen] = [opener.current.getBoundingClientRect(), view.getBoundingClientRect()];
+      // What is being brought into view as the box opens stays open, as does one that is not drawn just now.
+      if (performance.now() - since < SETTLING || chip.height === 0) return;
+      if (chip.bottom > seen.top && chip.top < seen.bottom) return;
+      // Leaving a value keeps it.
+      const box = document.getElementById(opener.current.getAttribute("aria-controls") ?? "");
+      const held = document.activeElement;
+      if (held instanceof HTMLElement && box?.contains(held)) held.blur();
+      change(false);
+    };
+    document.addEventListener("scroll", scrolled, true);
+    return () => document.removeEventListener("scroll", scrolled, true);
+    // The same box whatever its parent passes anew.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [shown]);
   const walk = (event: KeyboardEvent<HTMLDivElement>) => {
     const target = event.target as HTMLElement;
-    if (!target.matches(HOPS)) return;
     const box = event.currentTarget;
+    // What happens in a box that hangs off this one is heard here, too.
+    if (!target.matches(HOPS) || !box.contains(target)) return;
+    if (event.key === "Enter" && target instanceof HTMLInputElement && !target.closest("[data-stay]"))
+      // What cannot be read stays, with the reason; so does the box of one of several stops.
+      return void setTimeout(() => target.getAttribute("aria-invalid") !== "true" && change(false));
     const within = (what: string) => [...box.querySelectorAll<HTMLElement>(what)];
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       const stops = within(STOPS);

@@ -1,4 +1,9 @@
-/** Writing numbers with units; `typed` reads them. */
+/** Writing numbers with units; `typed` reads them. Colours likewise. */
+
+import { colord, extend } from "colord";
+import names from "colord/plugins/names";
+
+extend([names]);
 
 export function plain(value: number): string {
   if (!Number.isFinite(value)) return "–";
@@ -42,6 +47,16 @@ export function withUnit(value: number, unit: string | null | undefined, words: 
   return word ? `${plain(value)} ${word}` : plain(value);
 }
 
+const frames = (value: number): string => `${plain(value)} ${plain(value) === "1" ? "frame" : "frames"}`;
+
+/** A time, long ones by hours, minutes and seconds. */
+export function lasting(seconds: number): string {
+  if (seconds < 60) return `${short(seconds)} s`;
+  const whole = Math.round(seconds);
+  const [hours, minutes, rest] = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60];
+  return [hours && `${hours} h`, minutes && `${minutes} min`, rest && `${rest} s`].filter(Boolean).join(" ");
+}
+
 /** The other way to say a duration: frames beside seconds. */
 export function otherWay(
   value: number,
@@ -51,10 +66,11 @@ export function otherWay(
 ): string | null {
   if (unit === "s" && perFrame === "halving" && value > 0) {
     const lost = (1 - 0.5 ** (1 / (value * fps))) * 100;
-    return `${plain(value * fps)} frames · ${lost >= 10 ? lost.toFixed(0) : lost.toPrecision(2)} % a frame at ${plain(fps)} a second`;
+    return `${frames(value * fps)} · ${lost >= 10 ? lost.toFixed(0) : lost.toPrecision(2)} % a frame at ${plain(fps)} a second`;
   }
+  if (perFrame === "points" && value > 0) return `one a frame: ${lasting(value / fps)} at ${plain(fps)} a second`;
   if (unit === "s" && value >= 1e8) return null;
-  if (unit === "s") return `${plain(value * fps)} frames at ${plain(fps)} a second`;
+  if (unit === "s") return `${frames(value * fps)} at ${plain(fps)} a second`;
   if (unit === "1/s") return `${plain(value / fps)} a frame at ${plain(fps)} a second`;
   return null;
 }
@@ -69,11 +85,12 @@ export function toHex(color: readonly number[]): string {
     .join("")}`;
 }
 
-/** What was typed as #rrggbb: six digits or three, with or without the sign; null where it is no colour. */
+/** What was typed for a colour, as #rrggbb: three or six digits with or without the sign, rgb(…), or a name of CSS; null where
+ * it is none. */
 export function hexIn(text: string): string | null {
-  const digits = /^\s*#?([0-9a-f]{3}|[0-9a-f]{6})\s*$/i.exec(text)?.[1]?.toLowerCase();
-  if (!digits) return null;
-  return `#${digits.length === 3 ? digits.replace(/./g, "$&$&") : digits}`;
+  const clean = text.trim().toLowerCase();
+  const read = colord(/^([0-9a-f]{3}|[0-9a-f]{6})$/.test(clean) ? `#${clean}` : clean);
+  return read.isValid() ? read.alpha(1).toHex() : null;
 }
 
 export function fromHex(hex: string): number[] {

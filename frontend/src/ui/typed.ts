@@ -81,6 +81,8 @@ export interface Reading {
   present?: number;
   /** What percent are of, where that is something else than the present value. */
   base?: number;
+  /** Whether it is a part of a whole, from 0 to 1: percent are of that. */
+  share?: boolean;
 }
 
 export type Typed = { value: number } | { fault: string };
@@ -127,6 +129,8 @@ export function digits(text: string): number | null {
   return form ? Number(form[1](body) + power) : null;
 }
 
+const NOTHING = "percent are of what is there, and that is 0";
+
 class Reader {
   private at = 0;
   private readonly measure: Measure;
@@ -145,6 +149,7 @@ class Reader {
     // +10 % and -10 % change what is there, where percent are no unit of their own.
     if (relative && !this.percentIsUnit() && of !== undefined) {
       const part = digits(relative[2]!);
+      if (of === 0) throw new Error(NOTHING);
       if (part !== null) return (present ?? of) + ((relative[1] === "-" ? -part : part) / 100) * of;
     }
     if (/^[*/×]/.test(this.text)) {
@@ -244,8 +249,9 @@ class Reader {
       return worth === "frame" ? 1 / this.reading.fps : worth === "per frame" ? this.reading.fps : worth;
     }
     if (word === "%") {
-      const of = this.reading.base ?? this.reading.present;
+      const of = this.reading.share ? 1 : (this.reading.base ?? this.reading.present);
       if (of === undefined || !Number.isFinite(of)) throw new Error("there is nothing that percent could be of");
+      if (of === 0) throw new Error(NOTHING);
       this.at += 1;
       return of / 100;
     }

@@ -35,6 +35,8 @@ class AttributeInfo:
     stored: bool = True
     own: bool = False
     """Whether the effect declares it."""
+    also: str = ""
+    """Other words that one may look for it by."""
     memory: bool = False
     """Whether it is what a rule or one of its parts remembers of each particle: kept and recorded, but for nobody else to read or write."""
     birth: float | tuple[float, ...] = 0.0
@@ -62,11 +64,16 @@ class AttributeInfo:
 BUILT_IN: dict[str, AttributeInfo] = {
     info.id: info
     for info in [
-        AttributeInfo("radius", "radius", "m", "number", "Half the particle's width.", (0, 0.5), 0.0, 1e4, share=100, start=0.1),
-        AttributeInfo("opacity", "opacity", "", "number", "1 is solid, 0 cannot be seen.", (0, 1), 0.0, 1.0, share=100, start=0.5),
-        AttributeInfo("color", "colour", "", "color", "The particle's own colour.", (0, 1), 0.0, 1.0, share=100, start=(0.9, 0.55, 0.25)),
-        AttributeInfo("mass", "mass", "kg", "number", "Used where things push one another.", (0.01, 10), 1e-9, 1e9, share=100, start=1.0),
-        AttributeInfo("lifetime", "lifetime", "s", "number", "The age at which it leaves.", (0.1, 20), 0.0, 1e6, share=100, start=2.0),
+        AttributeInfo("radius", "radius", "m", "number", "Half the particle's width.",
+            (0, 0.5), 0.0, 1e4, share=100, start=0.1, also="size big small width"),
+        AttributeInfo("opacity", "opacity", "", "number", "1 is solid, 0 cannot be seen.",
+            (0, 1), 0.0, 1.0, share=100, start=0.5, also="alpha transparency visible"),
+        AttributeInfo("color", "colour", "", "color", "The particle's own colour.",
+            (0, 1), 0.0, 1.0, share=100, start=(0.9, 0.55, 0.25), also="color tint hue"),
+        AttributeInfo("mass", "mass", "kg", "number", "Used where things push one another.",
+            (0.01, 10), 1e-9, 1e9, share=100, start=1.0, also="weight heavy"),
+        AttributeInfo("lifetime", "lifetime", "s", "number", "The age at which it leaves.",
+            (0.1, 20), 0.0, 1e6, share=100, start=2.0, also="life lives"),
         AttributeInfo("age", "age", "s", "number", "Time since birth; may be set back for a new lease of life.",
             (0, 10), 0.0, 1e6, start=0.0, stored=False),
         AttributeInfo("speed", "speed", "m/s", "number", "How fast it moves; writing it keeps the direction.",
@@ -74,7 +81,7 @@ BUILT_IN: dict[str, AttributeInfo] = {
         AttributeInfo("velocity", "velocity", "m/s", "vector", "Speed with direction.",
             (-20, 20), -1e5, 1e5, share=100, start=(0.0, 2.0, 0.0)),
         AttributeInfo("spin", "spin", "deg/s", "vector", "How fast it turns, about which axis.",
-            (-720, 720), -1e6, 1e6, share=100, start=(0.0, 180.0, 0.0), optional=("orientation", "spin")),
+            (-720, 720), -1e6, 1e6, share=100, start=(0.0, 180.0, 0.0), optional=("orientation", "spin"), also="rotation turning rotate"),
         AttributeInfo("picture", "picture", "", "number", "Which drawing of a set it shows, 0 the first.",
             (0, 15), 0.0, 4095.0, share=100, start=0.0, optional=("picture",)),
         AttributeInfo("position", "position", "m", "vector", "Where its centre is.", (-10, 10), -1e6, 1e6, start=(0.0, 1.0, 0.0)),

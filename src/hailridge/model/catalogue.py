@@ -50,6 +50,7 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
         "help": part.help,
         "category": part.category if issubclass(part, Kind) else "",
         "also": part.also if issubclass(part, Kind) else "",
+        "leads": issubclass(part, Kind) and part.leads,
         "fields": [_field(name, part.model_fields[name]) for name in _own_first(part) if fields.ui_of(part.model_fields[name])],
     }
     if issubclass(part, Quantity):
@@ -58,7 +59,7 @@ def _entry(part: type[Part], tag: str) -> dict[str, Any]:
     if issubclass(part, Condition):
         entry["facts_as"] = part.facts_as
     if issubclass(part, Action):
-        entry |= {"phase": part.phase, "places": list(part.places), "on_a_moment": part.on_a_moment}
+        entry |= {"phase": part.phase, "places": list(part.places)}
     if issubclass(part, Look):
         entry["shader"] = part.shader
     return entry

@@ -124,13 +124,13 @@ class Attribute(Part):
 class Source(Part):
     title: ClassVar[str] = "Source"
     sentence: ClassVar[str] = (
-        "{emission}, {placement} of {shape}[, lifted {offset}] → {direction} at {speed}[, with {inherit} of the shape's own velocity], radius "
-        "{radius}, living {lifetime}, {color}[, opacity {opacity}][, mass {mass}][, {orientation}][, spinning {spin} about {spin_axis}]"
+        "{emission}, as {group}, {placement} of {shape}[, lifted {offset}] → {direction} at {speed}[, with {inherit} of the shape's own velocity], "
+        "radius {radius}, living {lifetime}, {color}[, opacity {opacity}][, mass {mass}][, {orientation}][, spinning {spin} about {spin_axis}]"
     )
     help: ClassVar[str] = (
         "A source brings particles into being on a shape. Every first value can vary from particle to particle: open its chip and "
-        "choose *vary…*. Births at a rate are spread inside each step, so that a stream does not clump. What has no place of its own here, "
-        "such as an attribute of yours, is set by an action *then* done on birth."
+        "choose how, *± spread* for one. Births at a rate are spread inside each step, so that a stream does not clump. What has no place of its own "
+        "here, such as an attribute of yours, is set by an action *then* done on birth."
     )
 
     id: Identifier

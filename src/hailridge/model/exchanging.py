@@ -13,22 +13,20 @@ from copy import deepcopy
 from typing import Any
 
 from hailridge.model import fields
-from hailridge.model.attributes import BUILT_IN, WIDE, Table, expected_of, raw_table
-from hailridge.model.collections import named
-from hailridge.model.effect import GROUP_COLORS, freshly_named
+from hailridge.model.attributes import WIDE, Table, expected_of, raw_table
+from hailridge.model.beginning import NothingFits, first_guess, new_part
+from hailridge.model.effect import freshly_named
 from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
-from hailridge.model.neighbourhoods import Neighbourhood
 from hailridge.model.parts import Amount, Condition, Quantity
-from hailridge.model.places import Place, Raw, list_end, place_of, put, value_of, wrong_at
+from hailridge.model.places import Raw, list_end, place_of, put, value_of, wrong_at
 from hailridge.model.validation import DocumentError, read_effect
+
+IDENTITY = ("id", "label", "visible", "enabled")
+"""What of a part says who it is, and stays whatever it becomes."""
 
 Tell = Callable[[str, Any, list[str]], Raw | None]
 """What the particles have now of a "quantity" (a raw part) or an "attribute" (its id), over some groups: see `fields.Suggestion`."""
-
-
-class NothingFits(ValueError):
-    """A kind that needs something which is not there and cannot be made for it."""
 
 
 def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, given: Raw | None = None) -> Raw:
@@ -46,7 +44,7 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
     if issubclass(cls, Amount) and cls.single and expected_of(place.ui, place.owner, raw_table(document))[0] in WIDE:
         raise NothingFits(f"'{cls.title}' is one number; here three are needed")
     _allowed(document, path, cls)
-    fresh = _fresh(document, cls, place, given or {}, _who(document, path))
+    fresh = new_part(document, cls, place, first_guess(document, path, cls) | (given or {}), _who(document, path))
     around = place.part
     if around is not None and issubclass(around, Condition) and around.facts_as and issubclass(cls, Quantity) and cls.value_type == "flag":
         # A fact is held against nothing: the test around it becomes one that takes facts.
@@ -54,10 +52,13 @@ def exchanged(document: Raw, path: Path, kind: str, tell: Tell | None = None, gi
         put(document, path[:-1], {"kind": around.facts_as, str(path[-1]): fresh, **kept})
         return document
     put(document, path, fresh)
+    taken: set[str] = set()
     if isinstance(before, dict):
-        _carry(document, path, cls, fresh, before, slot)
+        # What was said stays as it was said, whatever stood there.
+        left = _begun_anew(cls, before, slot) if before.get("kind") == kind and not given else before
+        taken = _carry(document, path, cls, fresh, {name: value for name, value in left.items() if name not in (given or {})}, slot)
         _rename(document, path, cls, fresh, before, slot)
-    _settle(document, path, cls, tell, cls.model_fields.keys() if isinstance(before, dict) else given or {})
+    _settle(document, path, cls, tell, cls.model_fields.keys() if isinstance(before, dict) else given or {}, taken)
     if place.ui.get("type") == "amount":
         fit_amount(document, path, before)
     _renew_around(document, path, tell)
@@ -100,120 +101,45 @@ def _allowed(document: Raw, path: Path, cls: type[Kind]) -> None:
         raise NothingFits(f"'{cls.title}' only works in {' or '.join(only)}")
 
 
-# ── A new part ──────────────────────────────────────────────────────────────────────────────────────────────────────────
+# ── What stood there ────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
-def _fresh(document: Raw, cls: type[Part], place: Place, given: Raw, who: list[str]) -> Raw:
-    """A new part with what is given, else with all defaults, its references naming the newest fitting things; `who`: the groups that it is about.
-
-    Of a part that is given by its kind alone, the rest is filled in likewise.
-    """
-    node: Raw = {}
-    for name, field in cls.model_fields.items():
-        ui = fields.ui_of(field)
-        if name in given:
-            said = given[name]
-            bare = isinstance(said, dict) and set(said) == {"kind"} and said["kind"] in Kind.registry.get(ui.get("slot", ""), {})
-            node[name] = {"kind": said["kind"], **_fresh(document, Kind.registry[ui["slot"]][said["kind"]], place, {}, who)} if bare else said
-            continue
-        if not field.is_required():
-            default = field.get_default(call_default_factory=True)
-            node[name] = deepcopy(default.model_dump() if isinstance(default, Part) else default)
-            continue
-        if name in ("id", "label"):
-            continue
-        node[name] = _own(document, ui["to"], who, ui["makes"]) if "makes" in ui else _newest(document, ui["to"], place, who, ui)
-    return node
+def _begun_anew(cls: type[Part], before: Raw, slot: str) -> Raw:
+    """What stays of a part whose own kind is chosen again, so that its values begin anew: who it is, and the others of its sort that it holds."""
+    stays = {"kind", *IDENTITY, *(name for name, field in cls.model_fields.items() if fields.ui_of(field).get("slot") == slot)}
+    return {name: value for name, value in before.items() if name in stays}
 
 
-def _newest(document: Raw, to: str, place: Place, who: list[str], ui: Raw) -> str:
-    """The newest thing of a sort that can be named; one is made where there is none and one can be. `ui`: what is declared of the field."""
-    only, but = ui.get("only"), ui.get("but")
-    if to == "attribute" and only:
-        fitting = [info.id for info in raw_table(document).values() if info.own and info.value_type in only]
-        if not fitting:
-            declared = document.setdefault("attributes", [])
-            identifier, label = freshly_named("My yes or no", declared)
-            declared.append({"id": identifier, "label": label, "type": only[0], "initial": {"kind": "fixed", "value": 0.0}})
-            fitting = [identifier]
-        return fitting[-1]
-    if to == "attribute" and but:
-        return _another(document, place, but)
-    if to == "attribute":
-        own = place.owner.get("attribute") if isinstance(place.owner, dict) else None
-        return own if isinstance(own, str) else "radius"
-    if to == "asset":
-        raise NothingFits("a mesh has to be brought in from a file first")
-    collection = named(to).name
-    if to == "dial":
-        # One that fits is looked for, or made, when the value that it has to have is known.
-        return ""
-    if not document.get(collection):
-        if to == "rule":
-            raise NothingFits("there is no rule yet that it could be about")
-        document[collection] = [_made_for(document, to, who)]
-    return str(document[collection][-1]["id"])
-
-
-def _another(document: Raw, place: Place, but: list[str]) -> str:
-    """An attribute that none of the others in a list names: an own one if there is one."""
-    listed = place.owner.get(place.name) if isinstance(place.owner, dict) else None
-    taken = {entry.get("attribute") for entry in listed if isinstance(entry, dict)} if isinstance(listed, list) else set()
-    free = [info.id for info in raw_table(document).values() if info.writable and info.id not in but and info.id not in taken]
-    own = [name for name in free if name not in BUILT_IN]
-    return own[-1] if own else "mass" if "mass" in free or not free else free[0]
-
-
-def _own(document: Raw, to: str, who: list[str], given: Raw) -> str:
-    """A new thing that belongs to a new part, with these values: among those whom the part is about."""
-    items = document.setdefault(named(to).name, [])
-    identifier, label = freshly_named(str(given.get("label", to.capitalize())), items)
-    made = {**_made_for(document, to, who), **deepcopy(given), "id": identifier, "label": label}
-    items.append({**made, **({"among": list(who)} if "among" in made else {})})
-    return identifier
-
-
-def _made_for(document: Raw, to: str, who: list[str]) -> Raw:
-    if to == "group":
-        used = {group.get("color") for group in document.get("groups", ()) if isinstance(group, dict)}
-        color = next((color for color in GROUP_COLORS if color not in used), GROUP_COLORS[0])
-        return {"id": "particles", "label": "Particles", "color": color, "parent": None}
-    if to == "shape":
-        return _spelled("shape", "ball") | {"id": "ball", "label": "Ball", "visible": True, "position": [0.0, 1.0, 0.0]}
-    if to == "neighbourhood":
-        return _defaults(Neighbourhood) | {"id": "surroundings", "label": "Surroundings", "who": list(who)}
-    if not document.get("shapes"):
-        document["shapes"] = [_made_for(document, "shape", who)]
-    return _spelled("field", "falloff") | {"id": "field", "label": "Field", "shape": document["shapes"][-1]["id"]}
-
-
-def _spelled(slot: str, kind: str) -> Raw:
-    return _defaults(Kind.registry[slot][kind])
-
-
-def _defaults(cls: type[Part]) -> Raw:
-    """All of a part that has a default."""
-    return {name: deepcopy(field.get_default(call_default_factory=True)) for name, field in cls.model_fields.items() if not field.is_required()}
-
-
-def _carry(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, slot: str) -> None:
-    """Keep of what stood there whatever the new kind takes. What joins or turns around others of its sort takes in what stood there whole."""
+def _carry(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, slot: str) -> set[str]:
+    """Keep of what stood there whatever the new kind takes, and say what that is. What joins or turns around others of its sort takes in what stood
+    there whole."""
     known = Kind.registry[slot].get(before.get("kind", ""))
-    for name in ("id", "label", "visible", "enabled"):
+    for name in IDENTITY:
         # Who it is stays: everything that names it goes on working.
         if name in before:
             fresh[name] = before[name]
-    for name, field in cls.model_fields.items():
-        ui = fields.ui_of(field)
-        if not ui:
-            continue
-        twin = known.model_fields.get(name) if known is not None else None
-        if twin is not None and fields.ui_of(twin).get("type") == ui["type"] and name in before:
-            _try(document, path, fresh, name, before[name])
+    declared = {name: ui for name, field in cls.model_fields.items() if (ui := fields.ui_of(field))}
+    twins = {
+        name for name, ui in declared.items()
+        if known is not None and name in before and name in known.model_fields and fields.ui_of(known.model_fields[name]).get("type") == ui["type"]
+    }  # fmt: skip
+    wrong, own = wrong_at(document, path), {name: fresh[name] for name in twins}
+    # Together first: an attribute and the value that it is given fit each other.
+    fresh.update({name: before[name] for name in twins})
+    together = wrong_at(document, path) <= wrong
+    if not together:
+        fresh.update(own)
+    for name, ui in declared.items():
+        if name in twins:
+            if not together:
+                _try(document, path, fresh, name, before[name])
         elif ui.get("slot") == slot and slot == "condition":
             _try(document, path, fresh, name, [deepcopy(before)] if ui.get("many") else deepcopy(before))
         elif ui.get("measures"):
             _convert(document, path, fresh, name, ui, before, known)
+        elif ui.get("spans"):
+            _span(document, path, fresh, name, ui, before, known)
+    return {name for name in twins if fresh[name] == before[name]}
 
 
 def _rename(document: Raw, path: Path, cls: type[Part], fresh: Raw, before: Raw, slot: str) -> None:
@@ -257,6 +183,23 @@ def _convert(document: Raw, path: Path, fresh: Raw, name: str, ui: Raw, before: 
             _try(document, path, fresh, name, {**value, **numbers})
 
 
+def _span(document: Raw, path: Path, fresh: Raw, name: str, ui: Raw, before: Raw, known: type[Part] | None) -> None:
+    """A shape of another kind is as large as the one before along its axes; along those of which that said nothing, as large as it was at most."""
+    far: dict[str, float] = {}
+    for other, field in known.model_fields.items() if known is not None else ():
+        axes, times = fields.ui_of(field).get("spans", ("", 1.0))
+        value = before.get(other)
+        for place, axis in enumerate(axes):
+            part = value[place] if isinstance(value, list) else value
+            if isinstance(part, int | float):
+                far[axis] = part * times
+    if not far:
+        return
+    axes, times = ui["spans"]
+    wanted = [far.get(axis, max(far.values())) / times for axis in axes]
+    _try(document, path, fresh, name, wanted if isinstance(fresh[name], list) else max(wanted))
+
+
 def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:
     """Put a value into a field, unless something is wrong with that."""
     wrong, old = wrong_at(document, path), node[name]
@@ -275,14 +218,14 @@ def _try(document: Raw, path: Path, node: Raw, name: str, value: Any) -> None:
 # ── Values that fit ─────────────────────────────────────────────────────────────────────────────────────────────────────
 
 
-def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chosen: Collection[str]) -> None:
-    """Give fields that follow an attribute or a quantity of the new part itself a value to begin with."""
+def _settle(document: Raw, path: Path, cls: type[Part], tell: Tell | None, chosen: Collection[str], kept: Collection[str]) -> None:
+    """Give fields that follow an attribute or a quantity of the new part itself a value to begin with, but for those that were `kept` with it."""
     node = value_of(place_of(document, path))
     followed = {str(ui.get("value_from") or ui.get("unit_from") or "") for ui in map(fields.ui_of, cls.model_fields.values())}
     for name in sorted(followed - {""}):
         # A test that is added begins with its own default; one that takes over what another compared begins at what there is of that.
         if cls.model_fields[name].is_required() or name in chosen:
-            _renew(document, path, cls, node, name, tell, added=name not in chosen)
+            _renew(document, path, cls, node, name, tell, added=name not in chosen, kept=kept if name in kept else ())
 
 
 def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
@@ -295,11 +238,14 @@ def _renew_around(document: Raw, path: Path, tell: Tell | None) -> None:
             _renew(document, path[: depth - 1], place.part, place.owner, str(place.name), tell)
 
 
-def _renew(document: Raw, path: Path, cls: type[Part], node: Raw, source: str, tell: Tell | None, added: bool = False) -> None:
-    """Give whatever follows a field a value to begin with; of a part that is `added`, only what says which: the others have good defaults."""
+def _renew(
+    document: Raw, path: Path, cls: type[Part], node: Raw, source: str, tell: Tell | None, added: bool = False, kept: Collection[str] = ()
+) -> None:  # fmt: skip
+    """Give whatever follows a field a value to begin with, but for what was `kept`; of a part that is `added`, only what says which: the others have
+    good defaults."""
     dependents = [
         (name, ui) for name, ui in ((name, fields.ui_of(field)) for name, field in cls.model_fields.items())
-        if source in (ui.get("value_from"), ui.get("unit_from"))
+        if source in (ui.get("value_from"), ui.get("unit_from")) and name not in kept
     ]  # fmt: skip
     if not dependents or source == "type":
         # What follows a type of its own has been renewed by the part itself (`Part.renewed`).

@@ -29,10 +29,10 @@ def number(
     """A plain number. `unit` is one of `model.units.UNITS`; times are seconds.
 
     `still` numbers cannot have keyframes (nor can whole ones): they say when something happens, or how the clock runs. `per_frame` asks
-    the interface for what the number means for one frame: "halving" (a half-life) or "factor" (a factor a second). `unit_from` names the sibling
-    quantity whose unit it has, `suggest` what of that quantity's present values it begins at. `variants` says what is declared differently where
-    a sibling has a certain value: {sibling: {value: {label: …}}}. `measures` lets numbers of frames and seconds that take each other's place mean
-    the same. `straight`: its keyframes begin without an easing.
+    the interface for what the number means for one frame: "halving" (a half-life), "factor" (a factor a second) or "points" (one each frame).
+    `unit_from` names the sibling quantity whose unit it has, `suggest` what of that quantity's present values it begins at. `variants`
+    says what is declared differently where a sibling has a certain value: {sibling: {value: {label: …}}}. `measures` lets numbers of frames and
+    seconds that take each other's place mean the same. `straight`: its keyframes begin without an easing.
     """
     ui = {"type": "whole" if whole else "number", "unit": unit, "low": low, "high": high, "soft": soft, "step": step,
           "label": label, "help": help, "still": True if still and not whole else None, "per_frame": per_frame or None,
@@ -101,6 +101,13 @@ def only_where(field: Any, **siblings: tuple[str, ...]) -> Any:
     return field
 
 
+def spanning(field: Any, axes: str, times: float = 1.0) -> Any:
+    """A number that says how far a shape spans along these of its own axes, once or `times` itself: another kind of shape takes that over. A vector
+    spans all three, each by its own part."""
+    field.json_schema_extra["ui"]["spans"] = [axes, times]
+    return field
+
+
 def curve(default: list[dict[str, Any]], *, along: str, label: str = "", help: str = "") -> Any:
     """A curve through keys; `along` names the sibling field that says what it follows (a share of life, seconds)."""
     keys = [{"ease": "linear", **key} for key in default]
@@ -123,16 +130,18 @@ def numbers(default: list[float], *, label: str = "", help: str = "", optional: 
 
 
 def reference(to: str, *, label: str = "", help: str = "", optional: str = "", many: str = "", only: tuple[str, ...] = (),
-              but: tuple[str, ...] = (), makes: dict[str, Any] | None = None) -> Any:  # fmt: skip
+              but: tuple[str, ...] = (), makes: dict[str, Any] | None = None, other: bool = False) -> Any:  # fmt: skip
     """The id of something else in the document.
 
     `to` is shape, group or attribute; `optional` is the word read when nothing is named; `many` the word for an empty list; `only` the kinds of
     things that can be named, where not all can; `but` ids that are not offered; `makes` that a
-    new part gets a new thing of its own, with these values.
+    new part gets a new thing of its own, with these values; `other` that it begins with none of those that it is about.
     """
     ui = {"type": "references" if many else "reference", "to": to, "label": label, "help": help, "optional": optional, "many": many}
     if makes is not None:
         ui["makes"] = makes  # type: ignore[assignment]
+    if other:
+        ui["other"] = True  # type: ignore[assignment]
     if only:
         ui["only"] = list(only)  # type: ignore[assignment]
     if but:

@@ -22,6 +22,8 @@ def fit_amount(document: Raw, path: Path, before: Any) -> None:
     present = _largest(before)
     wide = expected in WIDE
     if present is None or isinstance(present, list) != wide:
+        present = _natural(place, table)
+    if present is None or isinstance(present, list) != wide:
         present = [1.0 if expected == "color" else 0.0] * 3 if wide else 0.0 if low is None else max(0.0, low)
     names = [name for name, field in Kind.registry["amount"][node["kind"]].model_fields.items() if fields.ui_of(field).get("type") == "value"]
     for name in names:
@@ -76,6 +78,17 @@ def _largest(before: Any) -> Any:
         if isinstance(before.get(name), int | float | list):
             return before[name]
     return None
+
+
+def _natural(place: Place, table: Table) -> Any:
+    """A value to begin with where there was none that could be read: what the attribute begins with, or the field."""
+    own = table.get(str(place.owner.get("attribute"))) if isinstance(place.owner, dict) else None
+    if own is not None:
+        return list(own.start) if isinstance(own.start, tuple) else own.start
+    field = place.part.model_fields.get(str(place.name)) if place.part is not None else None
+    default = field.get_default(call_default_factory=True) if field is not None and not field.is_required() else None
+    value = getattr(default, "value", default.get("value") if isinstance(default, dict) else default)
+    return list(value) if isinstance(value, tuple) else value if isinstance(value, int | float | list) else None
 
 
 def _alike(place: Place, wide: bool, expected: str, table: Table) -> str:

@@ -270,6 +270,8 @@ class Kind(Part):
     category: ClassVar[str] = ""
     also: ClassVar[str] = ""
     """Other words that one may look for it by."""
+    leads: ClassVar[bool] = False
+    """Whether it is what is meant where only what it is about is said: "colour" is *set an attribute*, not *take from those found*."""
     only_in: ClassVar[tuple[str, ...]] = ()
     """The kinds of looks within which it may stand; empty for anywhere."""
     rank: ClassVar[int] = 10

@@ -93,6 +93,8 @@ Place = Literal["birth", "step", "moment", "contact", "death", "otherwise"]
 EVERYWHERE: tuple[Place, ...] = ("birth", "step", "moment", "contact", "death", "otherwise")
 LASTING: tuple[Place, ...] = ("step", "otherwise")
 """Where actions stand that only work for as long as their rule holds: forces, gradual changes, being solid."""
+PASSING: tuple[Place, ...] = ("birth", "moment", "contact", "death")
+"""Where actions stand that are done once and over."""
 LIVING: tuple[Place, ...] = ("birth", "step", "moment", "contact", "otherwise")
 """Where actions stand that mean nothing to a particle that is leaving."""
 
@@ -109,8 +111,9 @@ class Action(Kind):
     gives_birth: ClassVar[bool] = False
     without_history: ClassVar[bool] = False
     """Whether it puts particles where they belong at a time whatever was before, so that any frame can be made without those before it."""
-    on_a_moment: ClassVar[dict[str, Any]] = {}
-    """Field values to begin with where it is added to a rule that does not act at each step."""
+    begins: ClassVar[dict[str, dict[str, Any]]] = {}
+    """Field values that it begins with where it is added, instead of its defaults: by where it stands, by "always" in a rule
+    at each step that has no condition, or by "" anywhere."""
 
     id: Identifier | None = None
     """What it is called by in the list that it stands in; none where it stands alone."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from hailridge.model.effect import TRIGGER_PLACES, Effect
 from hailridge.model.kind import Path
@@ -12,6 +13,14 @@ PLACE_WORDS: dict[Place, str] = {
     "birth": "on birth", "step": "at each step", "moment": "once or on a moment", "contact": "on contact", "death": "on death",
     "otherwise": "in an 'otherwise'",
 }  # fmt: skip
+
+
+def stands_in(document: dict[str, Any], path: Path) -> Place:
+    """Where an action in this list, or at a place in it, stands: by its rule's trigger; what a source does is done on birth."""
+    rules = document.get("rules")
+    if path[0] != "rules" or not isinstance(rules, list):
+        return "birth"
+    return TRIGGER_PLACES.get(str(rules[int(path[1])].get("trigger", "each")), "step")
 
 
 def misplaced(effect: Effect) -> Iterator[tuple[Path, str]]:

@@ -83,7 +83,8 @@ class Worker:
         self.connection, self._theirs = context.Pipe()
         self.process = context.Process(target=work, args=(self._theirs, self.cancel, str(pool.folder)), daemon=True)  # type: ignore[attr-defined]
         self.ready = threading.Event()
-        self._ended = False
+        self.ended = False
+        """Whether its process has been told to end: what it says until then is heard, but it gets nothing more to do."""
         # Starting it waits until what it is a copy of has loaded; nobody else waits for that.
         threading.Thread(target=self._listen, daemon=True).start()
 
@@ -109,7 +110,7 @@ class Worker:
 
     def end(self) -> None:
         """End the process at once, in the middle of whatever it does; the listener hears of it."""
-        self._ended = True
+        self.ended = True
         if self.process.pid is not None:
             self.process.kill()
 
@@ -117,7 +118,7 @@ class Worker:
         try:
             self.process.start()
             self._theirs.close()
-            if self._ended:
+            if self.ended:
                 self.process.kill()
             while True:
                 message = self.connection.recv()
@@ -129,6 +130,9 @@ class Worker:
                     self.pool.heard(self, message)
         except (EOFError, OSError):
             self.pool.worker_lost(self)
+        finally:
+            # By nobody else: a connection that is closed while somebody listens breaks under the listener.
+            self.connection.close()
 
 
 class Pool:
@@ -261,7 +265,7 @@ class Pool:
 
     def _idle(self) -> Worker | None:
         """A worker without a job, a warm one first; one is started if there is none and there may be more. Needs the lock."""
-        idle = [worker for worker in self.workers if worker.job is None]
+        idle = [worker for worker in self.workers if worker.job is None and not worker.ended]
         most = self.most_long + QUICK_AT_ONCE + UPLOADS_AT_ONCE
         return next((one for one in idle if one.ready.is_set()), None) or (idle[0] if idle else self._another() if len(self.workers) < most else None)
 
@@ -319,6 +323,9 @@ class Pool:
             self._false_starts = 0
             job, worker.job = worker.job, None
             over = self._over(job, message["state"] == "paused")
+            if over and message["state"] == "paused":
+                # It gave way in the moment in which it was told to stop.
+                message = {**message, "state": "stopped"}
             self._dispatch()
             self._dismiss(worker)
         self._tell(job, message if over else None)
@@ -381,7 +388,6 @@ class Pool:
             self._closed = True
             for worker in self.workers:
                 worker.end()
-                worker.connection.close()
 
 
 def _drop(jobs: list[Job]) -> None:

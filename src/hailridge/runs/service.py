@@ -182,6 +182,11 @@ class Runs:
         bake = self.bakes.bake(trial.key)
         return bake.computed if bake is not None else 0
 
+    def goes_on(self, trial: Trial) -> bool:
+        """Whether more frames of a trial may follow those that are there."""
+        bake = self.bakes.bake(trial.key)
+        return bake is None or bake.state == "computing"
+
     def costs(self, trial: Trial) -> dict[str, Any]:
         """Where the time of a trial's steps has gone so far (`core.state.costs.Clocking.told`); empty where nothing has been computed."""
         bake = self.bakes.bake(trial.key)
@@ -333,9 +338,13 @@ class Runs:
         key, effect_id = job.message["key"], lane.removesuffix(BESIDE)
         with self._asking:
             with self._lock:
-                if self._active.get(lane) is not job:
-                    return
-                del self._active[lane]
+                replaced = self._active.get(lane) is not job
+                if not replaced:
+                    del self._active[lane]
+            if replaced:
+                if result["state"] in ("failed", "stopped"):
+                    self._give_up(key)
+                return
             if result["state"] in ("failed", "stopped"):
                 # A process that was ended could not write it. The store may be what failed, as on a full disk: it is told all the same.
                 ended = result["state"], result.get("message", "stopped")
@@ -351,6 +360,17 @@ class Runs:
             if bake_key(effect) == key:
                 self._remember(effect_id, key, effect)
             self.on_done(effect_id, key)
+
+    def _give_up(self, key: str) -> None:
+        """Note that nobody goes on with a bake, unless somebody does: its frames are let go with those of others once it is not taken to be on its
+        way any more. Needs the lock of asking."""
+        with self._lock:
+            if any(job.bake == key and not job.abandoned for job in self._active.values()):
+                return
+        with suppress(Exception):
+            left = self.bakes.bake(key)
+            if left is not None and left.state == "computing":
+                self.bakes.finish(key, "stopped", "stopped")
 
 
 def _lanes(effect_id: str) -> tuple[str, str]:

@@ -152,8 +152,8 @@ class Bakes:
         that is kept for effects.
         """
         grown = sum(len(frame.state) + len(frame.events) for frame in frames)
-        # What is written waits beside the file first: for a while it is there twice.
-        room.check_room(self.file.path.parent, 2 * grown)
+        # What is written waits beside the file first: for a while it is there twice, as is what waits there already.
+        room.check_room(self.file.path.parent, 2 * grown + self.file.waiting())
         with self.file.writing() as session:
             rows = [
                 {"bake_key": key, "number": f.number, "stats": json.dumps(f.stats, separators=(",", ":")), "events": f.events, "state": f.state}
@@ -272,15 +272,14 @@ class Bakes:
                     row.state, row.message, row.computed, row.size = "stopped", "", 0, 0
                     dropped.append((row.key, row.used))
         for key, used in dropped:
-            self._drop(key, used)
-            if tight:
-                self._give_back(FEW)
+            self._drop(key, used, tight)
         self._give_back(FEW if tight else FREED_AT_ONCE)
         return bool(fresh)
 
-    def _drop(self, key: str, used: datetime) -> None:
+    def _drop(self, key: str, used: datetime, tight: bool) -> None:
         """Forget a bake from its end, in bites so that whoever wants to write in between can: thousands of millions of bytes take seconds. It is left
-        alone once somebody has asked for it."""
+        alone once somebody has asked for it. Where it is tight each bite is given back before the next: what tells of it takes room beside the file.
+        """
         while True:
             with self.file.writing() as session:
                 bake = session.get(BakeRow, key)
@@ -292,6 +291,8 @@ class Bakes:
                     session.execute(delete(BakeRow).where(BakeRow.key == key))
                     return
                 session.execute(delete(FrameRow).where(FrameRow.bake_key == key, FrameRow.number >= numbers[-1]))
+            if tight:
+                self._give_back(FEW)
 
     def _give_back(self, at_once: int) -> None:
         """Return free pages to the disk, in bites of so many, so that whoever wants to write in between can."""
@@ -299,7 +300,8 @@ class Bakes:
             with self.file.engine.connect() as connection:
                 raw = connection.connection.cursor()
                 while (free := raw.execute("PRAGMA freelist_count").fetchone()[0]) > 0:
-                    raw.execute(f"PRAGMA incremental_vacuum({at_once})").fetchall()
+                    # As a script: a statement without columns is taken one step only, and each step gives back one page.
+                    raw.executescript(f"PRAGMA incremental_vacuum({at_once})")
                     if at_once == FEW:
                         # What waits to be written into the file takes room beside it, which is used again and again: there is no other.
                         raw.execute("PRAGMA wal_checkpoint(RESTART)").fetchall()

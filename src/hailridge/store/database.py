@@ -23,10 +23,11 @@ FRAMES_VERSION = 1
 # An edit that was acknowledged survives a power cut: every commit waits for the disk. Frames can be computed again.
 _MADE = {"journal_mode": "WAL", "synchronous": "FULL", "foreign_keys": "ON"}
 # Frames are large, so pages are too (measured). Both settings take effect only while the file is empty. What waits beside the file to be written into
-# it (128 pages: 8 MB) stands twice on the disk until it is: on a full one nothing could be let go.
+# it (128 pages: 8 MB) stands twice on the disk until it is: on a full one nothing could be let go. Nor could it if what is forgotten had first to be
+# overwritten with zeros, as some builds of SQLite do: that takes as much room as was to be given back.
 _COMPUTED = {
     "page_size": 65536, "auto_vacuum": "INCREMENTAL", "journal_mode": "WAL", "synchronous": "NORMAL", "foreign_keys": "ON",
-    "wal_autocheckpoint": 128, "journal_size_limit": 8 * 1024 * 1024,
+    "secure_delete": "OFF", "wal_autocheckpoint": 128, "journal_size_limit": 8 * 1024 * 1024,
 }  # fmt: skip
 
 

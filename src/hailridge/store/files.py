@@ -95,6 +95,22 @@ class File:
         """What the file takes, with what waits to be written into it."""
         return sum(path.stat().st_size for path in self.path.parent.glob(self.path.name + "*") if path.suffix != ".sqlite-shm")
 
+    def waiting(self) -> int:
+        """Bytes beside the file that are still to be written into it, which then grows: readers keep them waiting."""
+        try:
+            beside = os.stat(f"{self.path}-wal").st_size
+        except OSError:
+            return 0
+        if not room.matters(self.path.parent, beside):
+            return beside
+        try:
+            with self.engine.connect() as connection:
+                _busy, beside, done = connection.connection.cursor().execute("PRAGMA wal_checkpoint(PASSIVE)").fetchone()
+                page = connection.connection.cursor().execute("PRAGMA page_size").fetchone()[0]
+        except (DatabaseError, PlainError) as error:
+            raise in_words(error, self.path) from None
+        return int(page * max(beside - done, 0))
+
     def close(self) -> None:
         self.engine.dispose()
 

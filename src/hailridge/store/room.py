@@ -41,18 +41,29 @@ def scarce(folder: Path) -> bool:
     return free(folder) < spared(folder)
 
 
+def plenty(folder: Path) -> bool:
+    """Whether there is room beside what is kept for what artists make, and for the reserve."""
+    return free(folder) > spared(folder) + 2 * RESERVE
+
+
+def matters(folder: Path, size: int) -> bool:
+    """Whether so many bytes more or less can decide whether frames are still written: on a disk with much room nobody counts exactly."""
+    return free(folder) - size < 4 * spared(folder) + 4 * RESERVE
+
+
 def check_room(folder: Path, wanted: int = 0) -> None:
-    """Raises StorageError where so many bytes of what can be made again would take the room of what cannot."""
+    """Raises StorageError where so many bytes of what can be made again would take the room of what cannot. The reserve comes before them."""
+    hold(folder)
     # Early enough that the next document finds its room without anything having to go.
     if free(folder) - wanted < 2 * spared(folder):
         raise StorageError(NO_ROOM, full=True)
 
 
-def hold(folder: Path) -> None:
-    """Keep the reserve, where there is plenty of room."""
+def hold(folder: Path, again: bool = False) -> None:
+    """Keep the reserve, where there is plenty of room; `again`: after it was used, where there is room for it at all."""
     path = folder / "reserve"
     try:
-        if not path.exists() and free(folder) > spared(folder) + 2 * RESERVE:
+        if not path.exists() and (free(folder) > RESERVE if again else plenty(folder)):
             path.write_bytes(bytes(RESERVE))
     except OSError:
         path.unlink(missing_ok=True)

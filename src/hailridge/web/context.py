@@ -95,7 +95,7 @@ class Context:
         """Let go what nobody can come back to: frames, and effects that were deleted long ago."""
         self.library.forget_deleted()
         room.hold(self.database.folder)
-        if self.bakes.prune(self.runs.in_use(), self.limit):
+        if self.bakes.prune(self.runs.in_use(), self.limit, tight=room.scarce(self.database.folder)):
             self.housekeeping.due()
 
     def make_room(self) -> None:
@@ -112,6 +112,10 @@ class Context:
             if not room.scarce(folder):
                 return
             time.sleep(0.2)
+
+    def room_was_made(self) -> None:
+        """The next document that finds the disk full has room made for it at once."""
+        self._room_made = -math.inf
 
     @property
     def limit(self) -> int:

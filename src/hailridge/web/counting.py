@@ -37,12 +37,12 @@ class Explanation(BaseModel):
 @router.get("/trials/{trial_id}/frames/{number}/rules/{rule}")
 def explain_rule(trial_id: str, number: int, rule: str, context: Shared) -> Explanation:
     trial = context.runs.trial(trial_id)
-    events = context.runs.events(trial)
+    so_far, events = context.runs.goes_on(trial), context.runs.events(trial)
     with context.runs.moment(trial, number) as moment:
         ready = moment.scene.rules_named.get(rule)
         if ready is None:
             return Explanation(text="", branches=[])
-        return Explanation(text=explain(moment, ready, events), branches=[Branch(**branch) for branch in branch_counts(moment, ready)])
+        return Explanation(text=explain(moment, ready, events, so_far), branches=[Branch(**branch) for branch in branch_counts(moment, ready)])
 
 
 def _of_look(moment: Moment, look: str) -> list[dict[str, Any]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import json
 import re
+from collections.abc import Iterator
 from datetime import datetime
 from typing import Annotated, Any, Literal
 from zlib import crc32
@@ -178,18 +179,25 @@ def create_effect(new: New, context: Shared) -> EffectOut:
             raise HTTPException(422, f"there is no starting point '{beginning}'")
         document = new.document or starter(beginning)
         document["name"] = new.name or document.get("name", "Untitled effect")
+        if not new.name and not new.document:
+            document["name"] = _counted(document["name"], set(context.library.names().values()))
     return _out(context.library.create(read_effect(document), poster=poster))
 
 
 def _copied(name: str, known: set[str]) -> str:
     """A name for a copy that no effect has yet."""
     base = re.sub(r" \(copy( \d+)?\)$", "", name)
-    for number in itertools.count(1):
-        tail = " (copy)" if number == 1 else f" (copy {number})"
-        made = base[: 80 - len(tail)] + tail
-        if made not in known:
-            return made
-    raise AssertionError
+    return _free(base, (" (copy)" if number == 1 else f" (copy {number})" for number in itertools.count(1)), known)
+
+
+def _counted(name: str, known: set[str]) -> str:
+    """A name for a new effect that none has yet: itself, or with the first number that is free."""
+    return _free(name, ("" if number == 1 else f" {number}" for number in itertools.count(1)), known)
+
+
+def _free(base: str, tails: Iterator[str], known: set[str]) -> str:
+    """The base with the first of the tails that makes a name which none has."""
+    return next(made for tail in tails if (made := base[: 80 - len(tail)] + tail) not in known)
 
 
 @router.post("/bring-in", status_code=201)

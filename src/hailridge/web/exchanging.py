@@ -9,7 +9,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from hailridge.core.looking.suggesting import present_attribute, present_quantity
-from hailridge.model.exchanging import NothingFits, exchanged, referred
+from hailridge.model.beginning import NothingFits
+from hailridge.model.exchanging import exchanged, referred
 from hailridge.model.validation import DocumentError, read_effect
 from hailridge.store.library import NotFound
 from hailridge.web.context import Context, Shared

@@ -68,6 +68,7 @@ class KindOut(BaseModel):
     help: str
     category: str
     also: str = ""
+    leads: bool = False
     fields: list[FieldOut]
     unit: str | None = None
     value_type: str | None = None
@@ -82,7 +83,6 @@ class KindOut(BaseModel):
     single: bool = False
     """Whether an amount is one number, whatever is asked for."""
     places: list[str] | None = None
-    on_a_moment: dict[str, Any] | None = None
     facts_as: str = ""
     """The condition that takes facts where this one holds numbers against something."""
     shader: str | None = None
@@ -98,6 +98,7 @@ class AttributeOut(BaseModel):
     low: float | None
     high: float | None
     writable: bool
+    also: str = ""
     start: float | list[float]
 
 

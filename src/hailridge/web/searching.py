@@ -46,12 +46,12 @@ class SearchOut(BaseModel):
 def search(trial_id: str, number: int, neighbourhood: str, context: Shared, particle: int | None = None) -> SearchOut:
     """A neighbourhood at a frame, as it was when the rules of its last step acted."""
     trial = context.runs.trial(trial_id)
-    events = context.runs.events(trial)
+    so_far, events = context.runs.goes_on(trial), context.runs.events(trial)
     with context.runs.moment(trial, number) as moment:
         hood = _hood(moment, neighbourhood)
         acted = as_acted(moment, events)
         view = None if particle is None else view_of(acted, hood, particle)
-        return SearchOut(**vars(searched(acted, hood, events)), view=None if view is None else ViewOut(**vars(view)))
+        return SearchOut(**vars(searched(acted, hood, events, so_far)), view=None if view is None else ViewOut(**vars(view)))
 
 
 @router.get("/trials/{trial_id}/frames/{number}/neighbourhoods/{neighbourhood}/distances")

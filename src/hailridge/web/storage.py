@@ -60,7 +60,11 @@ def clear_frames(context: Shared) -> StorageOut:
     if scarce:
         room.let_go(context.database.folder)
     context.bakes.prune(context.runs.in_use(), 0, tight=scarce)
-    if scarce and room.scarce(context.database.folder):
+    if scarce and not room.plenty(context.database.folder):
         # Better that what is looked at is computed again than that nothing can be saved.
         context.bakes.prune(set(), 0, 0.0, tight=True)
+    if scarce:
+        # For the next time. A document that is saved takes it before it is refused.
+        room.hold(context.database.folder, again=True)
+        context.room_was_made()
     return _told(context)

@@ -3,7 +3,7 @@
 import { useEffect, useState } from "react";
 import { secondsLeft, type ClipFormat } from "@/state/clips";
 import { Button, Dialog } from "@/ui/controls";
-import { count } from "@/ui/numbers";
+import { counted } from "@/ui/numbers";
 import { useRun, useStudio, useApp, useSession } from "@/state/use";
 import { useStore } from "zustand";
 import { lastFrame } from "@/state/run";
@@ -115,7 +115,7 @@ function Wish({ onClose }: { onClose: () => void }) {
           {number("From frame", from, setFrom, 0, last)}
           {number("to", to, setTo, from, last)}
           <span className="tabular text-xs text-soft">
-            {count(to - from + 1)} frames, {((to - from + 1) / Number(effect.clock.frames_per_second)).toFixed(2)} s
+            {counted(to - from + 1, "frame")}, {((to - from + 1) / Number(effect.clock.frames_per_second)).toFixed(2)} s
           </span>
         </div>
       )}

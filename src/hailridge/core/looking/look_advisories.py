@@ -86,6 +86,9 @@ def _budget(effect: Effect, index: int, look: Trails) -> Iterator[Advisory]:
     if not np.isfinite(longest):
         return
     points = max(2, round(longest))
+    if look.spacing <= 0:
+        # A point each frame: no more than there are frames.
+        points = min(points, effect.clock.last_frame + 1)
     trails = sum(_alive(effect, source) for source in effect.sources if source.enabled and (not look.who or source.group in look.who))
     wanted = points * max(1, round(trails))
     if wanted <= look.budget:

@@ -55,24 +55,24 @@ class Search:
     text: str
 
 
-def searched(moment: Moment, hood: Neighbourhood, events: NDArray[Any]) -> Search:
-    """How a neighbourhood does at this moment."""
+def searched(moment: Moment, hood: Neighbourhood, events: NDArray[Any], so_far: bool = False) -> Search:
+    """How a neighbourhood does at this moment; `so_far`: more events may follow."""
     answers = around(moment, hood.id)
     rows = answers.seekers
     counts, reach = answers.counts[rows], answers.reach[rows]
     finding = int(np.count_nonzero(counts))
     span = [float(reach.min()), float(reach.max())] if len(rows) else [0.0, 0.0]
-    text = "" if finding else _why_nobody(moment, hood, answers, events)
+    text = "" if finding else _why_nobody(moment, hood, answers, events, so_far)
     return Search(len(rows), finding, len(answers.targets), float(counts.mean()) if len(rows) else 0.0, span, text)
 
 
-def _why_nobody(moment: Moment, hood: Neighbourhood, answers: Around, events: NDArray[Any]) -> str:
+def _why_nobody(moment: Moment, hood: Neighbourhood, answers: Around, events: NDArray[Any], so_far: bool) -> str:
     scene = moment.scene
     if not len(answers.seekers):
-        return "Nobody looks. " + emptied(moment, scene.members(hood.who), bool(hood.who), events)
+        return "Nobody looks. " + emptied(moment, scene.members(hood.who), bool(hood.who), events, so_far)
     if not len(answers.targets):
         members = scene.members(hood.among) if hood.nested else scene.members_alone(hood.among)
-        return "There is nobody to be found. " + emptied(moment, members, bool(hood.among), events)
+        return "There is nobody to be found. " + emptied(moment, members, bool(hood.among), events, so_far)
     if answers.reach[answers.seekers].max() <= 0:
         return "The reach is 0 m or less, so nobody can be found."
     apart = nearest_distances(moment, hood, sighted=False)

@@ -114,12 +114,12 @@ def counts_of(moment: Moment, condition: Condition, rows: Rows) -> list[dict[str
     return out
 
 
-def explain(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
-    """In words: why a rule holds for nobody at this moment; empty where it holds for somebody."""
+def explain(moment: Moment, ready: ReadyRule, events: NDArray[Any], so_far: bool = False) -> str:
+    """In words: why a rule holds for nobody at this moment; empty where it holds for somebody. `so_far`: more events may follow."""
     rows = concerned(moment, ready)
     looked = len(moment.column("id")[rows])
     if looked == 0:
-        return _nobody(moment, ready, events)
+        return _nobody(moment, ready, events, so_far)
     condition = ready.rule.condition
     if condition is None or np.asarray(condition.holds(moment, rows), np.bool_).any():
         return ""
@@ -154,23 +154,23 @@ def _short_of(moment: Moment, test: Compare | Between, rows: Rows, looked: int) 
     return f"'{title}' {spans}, but {words} {nearest:.4g}{unit} is asked for"
 
 
-def _nobody(moment: Moment, ready: ReadyRule, events: NDArray[Any]) -> str:
+def _nobody(moment: Moment, ready: ReadyRule, events: NDArray[Any], so_far: bool) -> str:
     """Why none of a rule's groups has a member: not yet, or where they have gone."""
     scene, frame = moment.scene, moment.frame
     groups = np.flatnonzero(ready.members) if scene.effect.groups else np.array([], np.intp)
     if ready.off and np.isin(moment.column("group"), groups).any():
         which = _called(moment, groups, bool(ready.rule.who))
         return f"Nobody is left to look at: rule {rule_numbers(scene.effect)[ready.index]} is switched off for everybody in {which} at frame {frame}."
-    return emptied(moment, ready.members, bool(ready.rule.who), events)
+    return emptied(moment, ready.members, bool(ready.rule.who), events, so_far)
 
 
 def _called(moment: Moment, groups: NDArray[np.intp], some: bool) -> str:
     return " or ".join(moment.scene.effect.groups[group].label for group in groups) if some else "the effect"
 
 
-def emptied(moment: Moment, members: NDArray[np.bool_], some: bool, events: NDArray[Any]) -> str:
+def emptied(moment: Moment, members: NDArray[np.bool_], some: bool, events: NDArray[Any], so_far: bool = False) -> str:
     """In words: why nobody is in these groups, marked in `members` (g,): not yet, never, or where they have gone. `some`: whether groups are named at
-    all."""
+    all; `so_far`: whether the run goes on, so that nothing is known of what follows."""
     scene, frame = moment.scene, moment.frame
     groups = np.flatnonzero(members) if scene.effect.groups else np.array([], np.intp)
     which = _called(moment, groups, some)
@@ -180,6 +180,8 @@ def emptied(moment: Moment, members: NDArray[np.bool_], some: bool, events: NDAr
         later = events[(events["frame"] > frame) & np.isin(events["present"], groups) & np.isin(events["what"], [Happening.BIRTH, Happening.MOVE])]
         if len(later):
             return f"Nobody has come into {which} yet: the first does at frame {int(later['frame'][0])}."
+        if so_far:
+            return f"Nobody has come into {which} yet; the rest is still being computed."
         return f"Nobody ever comes into {which}: no birth and no move has brought a particle there."
     came = int(np.unique(past["particle"][entered]).size)
     labels = [group.label for group in scene.effect.groups]

@@ -47,7 +47,8 @@ def search_findings(moment: Moment, since: int, frame: int, seconds: float) -> I
         if near < FEWEST * 10:
             continue
         if past > PASSING * near:
-            text = f"{past / near:.0%} of those near its goal fly past it; a lower pace or more force turns them sooner, *arrive* comes to rest there"
+            less = "a lower pace or more force turns them sooner, the urge 'arrive' comes to rest there"
+            text = f"{past / near:.0%} of those near its goal fly past it; {less}"
             yield Finding("advice", address, frame, text, PAST)
         if stuck > STUCK * near:
             text = f"{stuck / near:.0%} of those near its goal bunch up there and hardly move; more force, or less of *keep apart*, sets them going"

@@ -18,7 +18,7 @@ from hailridge.model.parts import LASTING, Action, Amount, Phase, Place
 
 class PushApart(Action):
     title: ClassVar[str] = "push apart"
-    also: ClassVar[str] = "overlap collide each other pack relax fill separate crowd solid balls"
+    also: ClassVar[str] = "overlap each other pack relax fill separate crowd solid balls"
     sentence: ClassVar[str] = "be kept from overlapping {others}[, {strength} of it in a round][, in {rounds} rounds]"
     category: ClassVar[str] = "Contact"
     phase: ClassVar[Phase] = "push"

@@ -22,7 +22,7 @@ SETTLED_HALVES = 7.0
 
 class Approach(Weighted):
     title: ClassVar[str] = "approach a value"
-    also: ClassVar[str] = "grow shrink fade gradually toward smooth"
+    also: ClassVar[str] = "grow shrink fade gradually toward smooth springy springily elastic"
     sentence: ClassVar[str] = "approach {attribute} {amount} {manner} {time}[, springiness {springiness}][, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = (

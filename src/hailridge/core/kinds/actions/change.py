@@ -11,14 +11,15 @@ from hailridge.core.kinds.actions.weighted import Weighted, in_leaps
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import Rows, as_factor
 from hailridge.model import fields
-from hailridge.model.parts import Amount
+from hailridge.model.parts import PASSING, Amount
 
 PER_WORDS = {"second": "a second", "occasion": "at once"}
 
 
 class Set(Weighted):
     title: ClassVar[str] = "set an attribute"
-    also: ClassVar[str] = "change make become colour size stop"
+    also: ClassVar[str] = "change make become stop"
+    leads: ClassVar[bool] = True
     sentence: ClassVar[str] = "set {attribute} to {amount}[, only in {where}]"
     category: ClassVar[str] = "Change"
     help: ClassVar[str] = "Gives the attribute a value at once, each time that the rule acts."
@@ -40,7 +41,7 @@ class Add(Weighted):
         "Adds to what is there. *A second*: spread over time, whatever the steps. *At once*: the whole amount each time that the rule "
         "acts; in a rule that acts at each step, that depends on the frame rate."
     )
-    on_a_moment: ClassVar[dict[str, Any]] = {"per": "occasion"}
+    begins: ClassVar[dict[str, dict[str, Any]]] = {place: {"per": "occasion"} for place in PASSING}
 
     kind: Literal["add"] = "add"
     attribute: str = fields.reference("attribute", label="Attribute")
@@ -69,7 +70,7 @@ class Multiply(Weighted):
     help: ClassVar[str] = (
         "*A second*: 0.5 leaves half after a second, a quarter after two, whatever the steps. *At once*: each time that the rule acts."
     )
-    on_a_moment: ClassVar[dict[str, Any]] = {"per": "occasion"}
+    begins: ClassVar[dict[str, dict[str, Any]]] = {place: {"per": "occasion"} for place in PASSING}
 
     kind: Literal["multiply"] = "multiply"
     attribute: str = fields.reference("attribute", label="Attribute")

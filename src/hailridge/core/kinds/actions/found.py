@@ -34,7 +34,7 @@ class OnThoseFound(Action):
 
 class MoveFound(OnThoseFound):
     title: ClassVar[str] = "move those found"
-    also: ClassVar[str] = "catch tag collect find infect change state others neighbours group"
+    also: ClassVar[str] = "catch tag collect find infect others neighbours"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "move {whom} found by {neighbourhood} to {group}[, one every {pause}]"
     help: ClassVar[str] = (
@@ -110,6 +110,8 @@ class TakeFrom(HandOver):
         "were before any of them changed. Whoever finds nobody keeps its own."
     )
 
+    begins: ClassVar[dict[str, dict[str, Any]]] = {"": {"attribute": "color"}}
+
     kind: Literal["take_from"] = "take_from"
     attribute: str = fields.reference("attribute", label="Attribute")
     whom: Literal["mean", "nearest", "furthest"] = fields.choice("mean", FROM_WORDS, label="Of whom")
@@ -143,6 +145,8 @@ class GiveTo(HandOver):
         "Those whom the particle finds take on an attribute of its own, at once or little by little. "
         f"{CLAIMS}"
     )  # fmt: skip
+
+    begins: ClassVar[dict[str, dict[str, Any]]] = {"": {"attribute": "color"}}
 
     kind: Literal["give_to"] = "give_to"
     attribute: str = fields.reference("attribute", label="Attribute")

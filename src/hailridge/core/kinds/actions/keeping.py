@@ -62,13 +62,15 @@ class Keeping(Action):
 
 class Keep(Keeping):
     title: ClassVar[str] = "keep in or out"
-    also: ClassVar[str] = "boundary bound limit region guard cage inside outside leave enter wrap around edge kill"
+    also: ClassVar[str] = "boundary bound limit region guard cage inside outside leave enter wrap around edge"
     sentence: ClassVar[str] = "{response} whoever is {side} {shape}[, losing half its speed every {half_life}]"
     help: ClassVar[str] = (
         "Asked where everybody is at the end of the step, the shape too: newborns, children and moving shapes included, no frame shows anybody where "
         "nobody is to be. *Hold at its border* puts them back to the nearest place and takes what speed they had across it, *send back* turns that "
         "round; *bring round* lets them in on the other side of the shape's box; *brake* only slows them there."
     )
+
+    begins: ClassVar[dict[str, dict[str, Any]]] = {"": {"response": "stop"}}
 
     kind: Literal["keep"] = "keep"
     response: Literal["remove", "stop", "bounce", "wrap", "brake"] = fields.choice("remove", RESPONSES, label="Response")

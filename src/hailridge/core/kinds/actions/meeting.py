@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -48,7 +48,7 @@ class Collide(Action):
 
 class TakeOfWhomItMet(Action):
     title: ClassVar[str] = "take of whom it met"
-    also: ClassVar[str] = "give exchange swap infect colour attribute touch hit partner other mix"
+    also: ClassVar[str] = "give exchange swap infect touch hit partner other mix"
     sentence: ClassVar[str] = "take {attribute} of whom it met last"
     category: ClassVar[str] = "Contact"
     places: ClassVar[tuple[Place, ...]] = ("step", "moment", "contact", "otherwise")
@@ -56,6 +56,8 @@ class TakeOfWhomItMet(Action):
         "It takes on an attribute of the particle that it bounced off last, as that one is now; in a rule on contact, where they meet. Both read "
         "before either changes, so two who meet exchange it. Whoever has met nobody, or somebody who is gone, keeps its own."
     )
+
+    begins: ClassVar[dict[str, dict[str, Any]]] = {"": {"attribute": "color"}}
 
     kind: Literal["take_met"] = "take_met"
     attribute: str = fields.reference("attribute", label="Attribute")

@@ -28,7 +28,7 @@ class Move(Action):
     places: ClassVar[tuple[Place, ...]] = LIVING
 
     kind: Literal["move"] = "move"
-    group: str = fields.reference("group", label="Group")
+    group: str = fields.reference("group", label="Group", other=True)
 
     def act(self, moment: Moment, rows: Rows) -> None:
         moment.move_to_group(rows, self.group)
@@ -57,7 +57,7 @@ class MoveBack(Action):
 
 class LiveOn(Action):
     title: ClassVar[str] = "live on for a time"
-    also: ClassVar[str] = "lifetime survive longer die later"
+    also: ClassVar[str] = "lifetime survive longer expire"
     sentence: ClassVar[str] = "live for {time} from now on, {age}"
     category: ClassVar[str] = "Population"
     help: ClassVar[str] = (

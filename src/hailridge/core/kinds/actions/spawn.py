@@ -46,6 +46,8 @@ class Spawn(Action):
         "percentage says how much of the child's first value comes from the parent, the rest from the amount given here. Children meet the rules "
         "from the next step on; they begin with a clean memory, so nothing that the parent had already set off happens to them by mistake."
     )
+    # Where nothing says when, two in the place of one at each step would be a thousand after ten; with a condition it is a division.
+    begins: ClassVar[dict[str, dict[str, Any]]] = {"always": {"parent": "kept", "per": "second"}}
     gives_birth: ClassVar[bool] = True
     still: ClassVar[bool] = False
     """Whether nothing moves its children."""
@@ -177,6 +179,7 @@ class LeaveMarks(Spawn):
         "left, so that a branching figure vanishes limb by limb."
     )
     still: ClassVar[bool] = True
+    begins: ClassVar[dict[str, dict[str, Any]]] = {}
     places: ClassVar[tuple[Place, ...]] = LASTING
 
     kind: Literal["mark"] = "mark"  # type: ignore[assignment]

@@ -47,7 +47,7 @@ class Torque(Turning):
 
 class CalmSpin(Turning):
     title: ClassVar[str] = "calm its spin"
-    also: ClassVar[str] = "stop turning slow spin"
+    also: ClassVar[str] = "stop turning"
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "lose half its spin every {half_life}[, only in {where}]"
     help: ClassVar[str] = "The air slows the spin down: half of it is left after this time, whatever the steps."
@@ -92,7 +92,7 @@ class FaceMotion(Turning):
 
 class Flutter(Turning):
     title: ClassVar[str] = "flutter like paper"
-    also: ClassVar[str] = "paper leaf tumble glide slip"
+    also: ClassVar[str] = "paper leaf tumble slip"
     rank: ClassVar[int] = 4
     sentence: ClassVar[str] = (
         "flutter: broadside lose half its speed every {face}, edge-on every {edge}, tipped by the air within {tipping}, its spin calmed by half "

@@ -28,9 +28,9 @@ def time_field(default: float, label: str, low: float = -1000) -> Any:
 
 
 class Rate(Emission):
-    title: ClassVar[str] = "at a rate"
-    also: ClassVar[str] = "per second stream constant"
-    rank: ClassVar[int] = 0
+    title: ClassVar[str] = "a stream"
+    also: ClassVar[str] = "at a rate per second constant"
+    rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{rate}, from {start}[ until {stop}][, at most {maximum}]"
     help: ClassVar[str] = (
         "A steady stream. Births are spread evenly in time, also inside a step, so the stream does not come in puffs. The rate can have "
@@ -100,8 +100,8 @@ class AtOnce(Emission):
 
 
 class Burst(AtOnce):
-    title: ClassVar[str] = "in one burst"
-    also: ClassVar[str] = "all at once explosion"
+    title: ClassVar[str] = "many at once"
+    also: ClassVar[str] = "in one burst all at once explosion"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{count} at once, at {time}"
     help: ClassVar[str] = (
@@ -118,8 +118,8 @@ class Burst(AtOnce):
 
 class One(AtOnce):
     title: ClassVar[str] = "exactly one"
-    also: ClassVar[str] = "single"
-    rank: ClassVar[int] = 2
+    also: ClassVar[str] = "single one"
+    rank: ClassVar[int] = 0
     sentence: ClassVar[str] = "exactly one, at {time}"
     help: ClassVar[str] = (
         "A single particle: a flash, a flare, a leader for others. It costs next to nothing. At 0 means at frame 0, whatever the pre-roll."
@@ -133,8 +133,8 @@ class One(AtOnce):
 
 
 class Pulses(Emission):
-    title: ClassVar[str] = "in repeated bursts"
-    also: ClassVar[str] = "repeat bursts"
+    title: ClassVar[str] = "in bursts"
+    also: ClassVar[str] = "again and again repeated pulses salvo"
     rank: ClassVar[int] = 3
     sentence: ClassVar[str] = "{count} at once every {every}, from {start}[ until {stop}][, {times} times]"
     help: ClassVar[str] = "A burst, again and again: like breath, or a salvo. From 0 means from the beginning, pre-roll included."

@@ -88,8 +88,8 @@ class Compare(Bounded):
     sentence: ClassVar[str] = "{quantity} {comparison} {threshold}[, let go {margin} further back]"
     help: ClassVar[str] = (
         "Reads a quantity of the particle and holds it against a threshold. The threshold can vary from particle to particle: open it "
-        "and choose *vary…*. Times that run on (age, time in its group, time since) are met to the nearest step. *Let go further back*: once it "
-        "holds, it goes on to hold until the quantity is that far on the other side of the threshold, so that nothing flickers around it."
+        "and choose how, *± spread* for one. Times that run on (age, time in its group, time since) are met to the nearest step. *Let go further "
+        "back*: once it holds, it goes on to hold until the quantity is that far on the other side, so that nothing flickers around it."
     )
 
     kind: Literal["compare"] = "compare"
@@ -148,7 +148,8 @@ class Between(Bounded):
 
 class Holds(Condition):
     title: ClassVar[str] = "something is so"
-    also: ClassVar[str] = "is so yes flag touching inside"
+    also: ClassVar[str] = "is so yes flag"
+    leads: ClassVar[bool] = True
     rank: ClassVar[int] = 2
     sentence: ClassVar[str] = "{quantity}"
     category: ClassVar[str] = "Test"

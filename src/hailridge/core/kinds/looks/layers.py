@@ -55,7 +55,7 @@ class Plain(Layered):
 
 class OnRamp(Layered):
     title: ClassVar[str] = "a ramp over a quantity"
-    also: ClassVar[str] = "gradient palette by speed age over life time"
+    also: ClassVar[str] = "gradient palette"
     rank: ClassVar[int] = 1
     sentence: ClassVar[str] = "{ramp} as {quantity} goes from {start} to {end}[ by {mode}][ at {strength}]"
     help: ClassVar[str] = (

@@ -75,7 +75,7 @@ class Laid:
         for name in ("points", "sources", "mix", "within", "times", "shares"):
             setattr(self, name, np.ascontiguousarray(getattr(self, name)[stays]))
 
-    def ribbons(self, now: float, cut: int, wanted: int) -> Ribbons:
+    def ribbons(self, now: float, cut: int, wanted: int, needed: int) -> Ribbons:
         look, lines, total, number = self.look, self.lines, len(self.points), len(self.counts)
         paints = np.concatenate([piece.paint for piece in self.pieces])
         halves = np.concatenate([piece.halves for piece in self.pieces])
@@ -92,9 +92,8 @@ class Laid:
             )  # fmt: skip
         starts = (self.starts + 2 * np.arange(number + 1)).astype(np.int32)
         ends = starts[:-1] + 1
-        needed = lines.points[np.isfinite(lines.points)].sum(dtype=np.float64)
         settings = {
-            "mixing": look.mixing, "tiny": True, "lines": len(np.unique(self.trails)), "cut": cut, "wanted": wanted, "needed": int(needed),
+            "mixing": look.mixing, "tiny": True, "lines": len(np.unique(self.trails)), "cut": cut, "wanted": wanted, "needed": needed,
             "bytes": total * POINT_BYTES,
         }  # fmt: skip
         return Ribbons(

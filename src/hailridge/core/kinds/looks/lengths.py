@@ -23,7 +23,7 @@ class ByPoints(TrailLength):
     )
 
     kind: Literal["by_points"] = "by_points"
-    points: Amount = fields.amount(60.0, low=0, high=MOST, soft=(2, 300), label="Points", unit="count", measures="frames")
+    points: Amount = fields.amount(60.0, low=0, high=MOST, soft=(2, 300), label="Points", unit="count", measures="frames", per_frame="points")
 
     def reach(self, moment: Moment, rows: Rows) -> tuple[Any, Any]:
         return self.points.give(moment, rows), None

@@ -160,8 +160,12 @@ class Trails(GroupLook):
         now, fps = moment.time, moment.scene.effect.clock.frames_per_second
         pieces = earlier(self, moment, Enough(self, now, fps))
         lines = lines_of(self, pieces, now)
-        cap = bounded(lines.points, self.budget)
+        # A point each frame: of those that are asked for there are no more than frames up to now.
+        asked = lines.points if self.spacing > 0 else np.minimum(lines.points, moment.frame + 2)
+        cap = bounded(asked, self.budget)
         laid = Laid(self, pieces, lines, cap)
         # Where a time bounds them, nobody knows how many points they would have: they are cut if one is as long as may be.
-        wanted = int(lines.points[np.isfinite(lines.points)].max(initial=0))
-        return laid.ribbons(now, cut=cap if wanted > cap or (not wanted and laid.longest >= cap) else 0, wanted=wanted)
+        finite = asked[np.isfinite(lines.points)]
+        wanted = int(finite.max(initial=0))
+        cut = cap if wanted > cap or (not wanted and laid.longest >= cap) else 0
+        return laid.ribbons(now, cut=cut, wanted=wanted, needed=int(finite.sum(dtype=np.float64)))

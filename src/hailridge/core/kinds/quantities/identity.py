@@ -115,7 +115,8 @@ class ParentNumber(Quantity):
 
 class AttributeValue(Quantity):
     title: ClassVar[str] = "attribute"
-    also: ClassVar[str] = "radius mass opacity value size"
+    also: ClassVar[str] = "value property"
+    leads: ClassVar[bool] = True
     sentence: ClassVar[str] = "[{part} of ]{attribute}"
     category: ClassVar[str] = "Identity"
     help: ClassVar[str] = (

@@ -58,7 +58,7 @@ class WayToSurface(OfSurface):
 
 class SurfaceNormal(OfSurface):
     title: ClassVar[str] = "how a surface faces"
-    also: ClassVar[str] = "normal steep slope sense up"
+    also: ClassVar[str] = "normal steep sense up"
     sentence: ClassVar[str] = "how {shape} faces along {axis}"
     help: ClassVar[str] = (
         "One part of the normal, −1 to 1, of a shape's surface where it is nearest to the particle: along y 1 on level ground, 0 at a wall, −1 on "

@@ -33,7 +33,7 @@ class Disc(PlacedShape):
     help: ClassVar[str] = "A flat round plate facing up, with a round hole if its inner radius is above zero."
 
     kind: Literal["disc"] = "disc"
-    radius: float = fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius")
+    radius: float = fields.spanning(fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius"), "xz", 2)
     hole: float = fields.number(0.0, unit="m", low=0, high=1e5, soft=(0, 10), label="Radius of the hole")
 
     def local(self, assets: Any) -> Geometry:
@@ -48,8 +48,8 @@ class Plane(PlacedShape):
     help: ClassVar[str] = "A flat rectangle facing up. As an obstacle it reaches exactly as far as it is drawn, and stops from both sides."
 
     kind: Literal["plane"] = "plane"
-    width: float = fields.number(10.0, unit="m", low=1e-4, high=1e5, soft=(0.5, 40), label="Width")
-    depth: float = fields.number(10.0, unit="m", low=1e-4, high=1e5, soft=(0.5, 40), label="Depth")
+    width: float = fields.spanning(fields.number(10.0, unit="m", low=1e-4, high=1e5, soft=(0.5, 40), label="Width"), "x")
+    depth: float = fields.spanning(fields.number(10.0, unit="m", low=1e-4, high=1e5, soft=(0.5, 40), label="Depth"), "z")
 
     def local(self, assets: Any) -> Geometry:
         x, z = self.width / 2, self.depth / 2

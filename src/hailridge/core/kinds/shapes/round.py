@@ -21,7 +21,7 @@ class Box(PlacedShape):
     help: ClassVar[str] = "A box; its size is given along x, y (up) and z. Sources can use its surface or its inside."
 
     kind: Literal["box"] = "box"
-    size: Vector = fields.vector([1.0, 1.0, 1.0], unit="m", label="Size")
+    size: Vector = fields.spanning(fields.vector([1.0, 1.0, 1.0], unit="m", label="Size"), "xyz")
 
     def local(self, assets: Any) -> Geometry:
         half = np.asarray(self.size, np.float32) / 2
@@ -40,7 +40,7 @@ class Ball(PlacedShape):
     help: ClassVar[str] = "A ball, exact for births and contact however coarsely it is drawn; a roughened one is as rough as it is drawn."
 
     kind: Literal["ball"] = "ball"
-    radius: float = fields.number(0.5, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius")
+    radius: float = fields.spanning(fields.number(0.5, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius"), "xyz", 2)
 
     def local(self, assets: Any) -> Geometry:
         angles = np.linspace(-np.pi / 2, np.pi / 2, 21)
@@ -57,7 +57,7 @@ class Ring(PlacedShape):
     help: ClassVar[str] = "A round ring lying flat (a torus): its radius is measured to the middle of its body."
 
     kind: Literal["ring"] = "ring"
-    radius: float = fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius")
+    radius: float = fields.spanning(fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius"), "xz", 2)
     thickness: float = fields.number(0.2, unit="m", low=1e-4, high=1e5, soft=(0.01, 2), label="Thickness")
 
     def local(self, assets: Any) -> Geometry:
@@ -74,8 +74,8 @@ class Tube(PlacedShape):
     help: ClassVar[str] = "An upright tube: closed at its ends like a drum, or open like a pipe."
 
     kind: Literal["tube"] = "tube"
-    radius: float = fields.number(0.5, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius")
-    height: float = fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Height")
+    radius: float = fields.spanning(fields.number(0.5, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Radius"), "xz", 2)
+    height: float = fields.spanning(fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Height"), "y")
     capped: bool = fields.flag(True, label="Ends", yes="closed", no="open")
 
     def local(self, assets: Any) -> Geometry:
@@ -92,9 +92,9 @@ class Cone(PlacedShape):
     help: ClassVar[str] = "An upright cone standing on its centre's level; with a top radius above zero it is cut off, like a cup or a funnel."
 
     kind: Literal["cone"] = "cone"
-    radius: float = fields.number(0.5, unit="m", low=0, high=1e5, soft=(0.05, 10), label="Radius below")
+    radius: float = fields.spanning(fields.number(0.5, unit="m", low=0, high=1e5, soft=(0.05, 10), label="Radius below"), "xz", 2)
     top_radius: float = fields.number(0.0, unit="m", low=0, high=1e5, soft=(0, 10), label="Radius above")
-    height: float = fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Height")
+    height: float = fields.spanning(fields.number(1.0, unit="m", low=1e-4, high=1e5, soft=(0.05, 10), label="Height"), "y")
     capped: bool = fields.flag(True, label="Ends", yes="closed", no="open")
 
     def local(self, assets: Any) -> Geometry:

@@ -1,0 +1,60 @@
+"""What an artist types into a picker, and what has to come first: `kind`, or `kind: what it is about`."""
+
+from __future__ import annotations
+
+TYPED: dict[str, dict[str, str]] = {
+    "action": {
+        "gravity": "gravity", "fall": "gravity", "drop": "gravity", "weight": "gravity", "wind": "wind", "blow": "wind", "drift": "drift", "ambient drift": "drift",
+        "turbulence": "turbulence", "swirl": "turbulence", "eddies": "turbulence", "drag": "drag", "brake": "drag", "air resistance": "drag", "slow": "drag",
+        "drag of fast things": "square_drag", "vortex": "vortex", "whirl": "vortex", "attraction": "attract", "magnet": "attract", "attract": "attract",
+        "spring": "spring", "elastic": "spring", "steady push": "constant", "push": "push_apart", "thrust": "constant", "force": "constant",
+        "steer": "steer", "flock": "steer", "swarm": "steer", "boids": "steer", "birds": "steer", "speed limit": "speed_limit", "limit": "speed_limit",
+        "maximum": "speed_limit", "push apart": "push_apart", "overlap": "push_apart", "pack": "push_apart", "be pushed away": "repel", "repel": "repel",
+        "pushed": "repel", "pull to a centre": "centre", "pull": "centre", "cluster": "centre", "steer by a surface": "steer_by_surface", "terrain": "steer_by_surface",
+        "torque": "torque", "twist": "torque", "calm its spin": "calm_spin", "calm": "calm_spin", "stop turning": "calm_spin", "face its motion": "face_motion",
+        "face": "face_motion", "align": "face_motion", "flutter": "flutter", "leaf": "flutter", "be turned": "be_turned", "rotation": "be_turned",
+        "point along": "point_along", "aim": "point_along", "set": "set", "set colour": "set: color", "colour": "set: color", "colour ": "set: color", "color": "set: color",
+        "radius": "set: radius", "opacity": "set: opacity", "spin": "set: spin", "mass": "set: mass", "lifetime": "set: lifetime", "wetness": "set: wetness",
+        "size": "set: radius", "Wetness": "set: wetness", "set wetness": "set: wetness", "set spin": "set: spin", "change": "set", "approach": "approach",
+        "approach radius": "approach: radius", "grow": "approach", "fade": "approach", "shrink": "approach", "springy": "approach", "gradually": "approach",
+        "add": "add", "add radius": "add: radius", "increase": "add", "multiply": "multiply", "multiply opacity": "multiply: opacity", "scale": "multiply",
+        "back to its first value": "restore", "reset": "restore", "formula": "formula", "write by formula": "formula", "expression": "formula",
+        "bounce": "bounce", "bounce off a shape": "bounce", "floor": "bounce", "rebound": "bounce", "roll": "roll", "marble": "roll", "slide": "slide", "glide": "slide",
+        "notice": "notice", "trigger": "notice", "pass through": "notice", "stick": "stick", "glue": "stick", "let go": "let_go", "release": "let_go", "unstick": "let_go",
+        "keep in": "keep", "keep in or out": "keep", "boundary": "keep", "cage": "keep", "keep in or out of a field": "keep_field", "collide": "collide", "collide floor": "bounce",
+        "bounce off one another": "collide", "billiard": "collide", "take of whom it met": "take_met", "give colour hit": "take_met: color", "take": "take_met",
+        "take from those found": "take_from", "average": "take_from", "give to those found": "give_to", "give": "spawn", "infect": "take_met", "move those found": "move_found",
+        "catch": "move_found", "move": "move", "move to a group": "move", "state": "move", "turn into": "move", "move back": "move_back",
+        "live on": "live_on", "survive": "live_on", "switch a rule": "switch", "switch": "switch", "enable": "switch", "remove": "remove", "die": "remove", "kill": "remove",
+        "delete": "remove", "vanish": "remove", "draw new random numbers": "redraw", "reseed": "redraw", "give birth": "spawn", "split": "spawn", "birth": "spawn",
+        "children": "spawn", "shatter": "spawn", "leave marks": "mark", "trace": "mark", "footprints": "mark", "begin a new trail": "begin_trail", "trail": "begin_trail",
+    },
+    "condition": {
+        "compare": "compare", "if": "compare", "above": "compare", "age": "compare: age", "speed": "compare: speed", "impact speed": "compare: impact_speed",
+        "time": "compare: time", "time in its group": "compare: time_in_group", "time in group": "compare: time_in_group", "time on the clock": "compare: time",
+        "time since contact": "compare: since_contact", "after touching": "compare: since_contact", "height": "compare: height", "distance": "compare: distance",
+        "number found": "compare: found", "density": "compare: found_density", "population": "compare: population", "radius": "compare: attribute radius", "wetness": "compare: attribute wetness",
+        "part of life": "compare: life_fraction", "remaining": "compare: remaining", "contacts": "compare: contact_count", "touching": "holds: touching",
+        "is touching": "holds: touching", "hit": "holds: touching", "inside": "holds: inside", "is inside a shape": "holds: inside", "stuck": "holds: stuck", "sliding": "holds: sliding",
+        "between": "between", "range": "between", "chance": "chance", "random": "chance", "sometimes": "chance", "percent": "chance", "formula": "formula", "all": "all",
+        "and": "all", "any": "any", "or": "any", "not": "not", "unless": "not", "something is so": "holds",
+    },
+    "quantity": {
+        "speed": "speed", "fast": "speed", "impact speed": "impact_speed", "age": "age", "old": "age", "time": "time", "frame": "time", "clock": "time",
+        "time on the clock": "time", "time in its group": "time_in_group", "height": "height", "distance": "distance", "number": "number", "its number": "number", "density": "found_density", "its random number": "own_random", "random": "own_random",
+        "generation": "generation", "depth": "generation", "radius": "attribute: radius", "wetness": "attribute: wetness", "mass": "attribute: mass", "field": "field", "value of a field": "field",
+        "normal": "touch_normal", "steepness": "steepness", "slope": "steepness", "population": "population", "rank": "place_in_order", "formula": "formula", "part of life": "life_fraction",
+        "number of neighbours": "neighbours", "number found": "found", "count": "neighbours", "contacts": "contact_count", "average": "found_mean", "velocity": "attribute: velocity",
+    },
+    "layer": {
+        "ramp": "ramp", "a ramp over a quantity": "ramp", "ramp over": "ramp", "ramp speed": "ramp: speed", "gradient": "ramp", "bands": "bands", "bands age": "bands: age", "speed": "ramp: speed",
+        "colour": "plain", "solid": "plain", "group": "by_group", "noise": "noise", "rgb": "channels", "red": "channels",
+    },
+    "shape": {
+        "cone": "cone", "ball": "ball", "sphere": "ball", "cube": "box", "box": "box", "floor": "plane", "ground": "plane", "plane": "plane", "torus": "ring", "pipe": "tube", "tube": "tube",
+        "curve": "path", "path": "path", "mesh": "mesh", "file": "mesh", "roof": "sheet", "circle": "disc", "point": "point", "compound": "compound",
+    },
+    "look": {"soft sprites": "discs", "sprites": "discs", "smoke": "discs", "dots": "dots", "trails": "trails", "ribbons": "trails", "lines": "trails", "stones": "instances", "balls": "balls", "images": "pictures", "links": "links"},
+    "amount": {"spread": "spread", "random": "spread", "formula": "formula", "curve": "curve", "dial": "dial", "noise": "noise", "speed": "as_it_is: speed", "a quantity as it is": "as_it_is"},
+    "urge": {"separation": "keep_apart", "keep apart": "keep_apart", "cohesion": "gather", "alignment": "match", "goal": "seek", "seek": "seek", "hunt": "pursue", "path": "follow_path", "wander": "wander", "obstacle": "avoid"},
+}  # fmt: skip
