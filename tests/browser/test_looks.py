@@ -311,10 +311,10 @@ class Stories(LooksCase):
         self.saved()
 
     def test_trails_that_are_too_much_say_what_to_lower(self) -> None:
-        raw = document(count=400, speed=2.0, source={"direction": {"kind": "any"}}, clock={"duration": 2.0})
+        raw = document(count=400, speed=2.0, source={"direction": {"kind": "any"}}, clock={"duration": 3.0})
         raw["looks"] = [{"kind": "balls", "id": "b"}]
         self.open_made(raw)
-        self.seek(48)
+        self.seek(72)
         page = self.page
         page.get_by_role("button", name="Add look").click()
         page.get_by_role("option", name="trails").click()

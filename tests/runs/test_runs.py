@@ -101,7 +101,8 @@ class WithWorkers(unittest.TestCase):
 class InWorkers(WithWorkers):
     def test_a_run_to_its_end(self) -> None:
         key, status = self.opened(SHORT)
-        self.assertEqual(status["state"], "computing")
+        # It may be over by the time it is told.
+        self.assertIn(status["state"], ("computing", "done"))
         self.until(
             lambda: any(news["type"] == "finished" and news["effect"] == self.effect for news in self.news),
             "finished",

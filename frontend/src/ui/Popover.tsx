@@ -29,7 +29,7 @@ interface PopoverProps {
 
 /** Values that Tab walks through: those of a box, then on to the next chip of the score, and back with Shift. */
 const HOPS = "[data-hop]";
-/** Milliseconds in which a box that has just opened is not closed by what scrolls. */
+/** Milliseconds in which a box that has just opened is not yet closed by what scrolls. */
 const SETTLING = 400;
 /** All that can have the focus in a box. */
 const STOPS = 'button:enabled, input:enabled, select:enabled, textarea:enabled, a[href], [tabindex="0"]';
@@ -90,20 +90,31 @@ export function Popover({ trigger, children, label, wide, escapeRef, open, onOpe
   useEffect(() => {
     if (!shown) return;
     const since = performance.now();
-    const scrolled = ({ target: view }: Event) => {
-      if (!(view instanceof Element) || !opener.current || !view.contains(opener.current)) return;
+    let later: ReturnType<typeof setTimeout> | undefined;
+    const look = (view: Element) => {
+      if (!opener.current || !view.contains(opener.current)) return;
       const [chip, seen] = [opener.current.getBoundingClientRect(), view.getBoundingClientRect()];
-      // What is being brought into view as the box opens stays open, as does one that is not drawn just now.
-      if (performance.now() - since < SETTLING || chip.height === 0) return;
-      if (chip.bottom > seen.top && chip.top < seen.bottom) return;
+      // One that is not drawn just now is not away.
+      if (chip.height === 0 || (chip.bottom > seen.top && chip.top < seen.bottom)) return;
       // Leaving a value keeps it.
       const box = document.getElementById(opener.current.getAttribute("aria-controls") ?? "");
       const held = document.activeElement;
       if (held instanceof HTMLElement && box?.contains(held)) held.blur();
       change(false);
     };
+    const scrolled = ({ target: view }: Event) => {
+      if (!(view instanceof Element)) return;
+      // What is brought into view as the box opens stays open: it is there when that has come to rest.
+      const left = since + SETTLING - performance.now();
+      if (left <= 0) return look(view);
+      clearTimeout(later);
+      later = setTimeout(() => look(view), left);
+    };
     document.addEventListener("scroll", scrolled, true);
-    return () => document.removeEventListener("scroll", scrolled, true);
+    return () => {
+      clearTimeout(later);
+      document.removeEventListener("scroll", scrolled, true);
+    };
     // The same box whatever its parent passes anew.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [shown]);
