@@ -15,6 +15,9 @@ from typing import Any
 from typer.testing import CliRunner
 
 from hailridge.cli import app
+from hailridge.commands.simulating import Stopped, Told
+from hailridge.core.kernels import compiling
+from hailridge.core.kernels.compiling import KERNELS
 from tests.support import document, rule
 
 
@@ -163,6 +166,25 @@ class CommandLine(unittest.TestCase):
                 self.assertIn("nothing was written", told)
                 self.assertNotIn("Traceback", told)
                 self.assertEqual([file.name for file in self.folder.iterdir()], ["long.json"])
+
+    def test_stopped_while_a_kernel_is_loaded(self) -> None:
+        """An exception in what the compiler calls back from native code ended the process with a fault of memory, and left what was begun."""
+        told = Told()
+        compiling._LOADING.append(KERNELS[0])
+        self.addCleanup(compiling._LOADING.clear)
+        frames = iter([1, 2])
+
+        def step() -> int:
+            told.ask(signal.SIGINT, None)
+            return next(frames)
+
+        self.assertEqual(told.while_computing(step), 1)
+        with self.assertRaises(Stopped):
+            told.while_computing(step)
+        compiling._LOADING.clear()
+        fresh = Told()
+        with self.assertRaises(Stopped):
+            fresh.while_computing(lambda: fresh.ask(signal.SIGINT, None))
 
     def test_check_of_several_and_of_folders(self) -> None:
         good, bad, odd = (self.folder / f"{name}.json" for name in ("a-good", "b-bad", "c-odd"))

@@ -12,6 +12,7 @@ from hailridge.core.looking.suggesting import present_attribute, present_quantit
 from hailridge.core.scene.assets import MemoryAssets
 from hailridge.core.scene.plan import Plan
 from hailridge.model.kind import kinds
+from hailridge.model.rounding import band_of, ends
 from hailridge.model.validation import read_effect
 from tests.support import PLANE, compare, document, rule, run, track
 
@@ -51,7 +52,8 @@ class ToBeginWith(unittest.TestCase):
         assert speed is not None
         self.assertAlmostEqual(speed.middle, 7.0, delta=0.4)
         self.assertTrue(5.0 <= speed.lowest < speed.lower < speed.middle < speed.upper < speed.highest <= 9.0)
-        self.assertAlmostEqual(speed.band, 4 / 6, delta=0.1)
+        # From 5.1 to 8.9 or so: ends and bands are round.
+        self.assertEqual((round(speed.lowest % 0.2, 9) % 0.2, round(speed.highest % 0.2, 9) % 0.2, speed.band), (0.0, 0.0, 0.5))
         # Where all are alike, what lies to either side; a quantity that nobody has is no number to begin with.
         radius = present_attribute(moment, "radius", ["a"])
         assert radius is not None
@@ -60,6 +62,19 @@ class ToBeginWith(unittest.TestCase):
         self.assertEqual(len(present_attribute(moment, "velocity", []).middle), 3)  # type: ignore[union-attr]
         self.assertIsNone(present_attribute(moment, "color", []))
         self.assertIsNone(present_quantity(moment, kinds("quantity")["since_contact"](kind="since_contact"), []))
+
+    def test_ramps_and_bands_begin_and_end_where_one_would_type_it(self) -> None:
+        """Bands of age stood as *bands of 0.39 s from 0.05 s*."""
+        cases: list[tuple[tuple[float, float, float | None, float | None], tuple[float, float, float]]] = [
+            ((0.05, 2.4, 0.0, None), (0.0, 2.4, 0.5)),  # ages: nobody is younger than 0
+            ((0.031, 0.049, 0.0, None), (0.031, 0.049, 0.002)),  # radii far from 0
+            ((0.2, 0.9, 0.0, 1.0), (0.0, 1.0, 0.2)),  # shares have both ends
+            ((3.0, 497.0, 0.0, None), (0.0, 500.0, 100.0)),
+            ((-3.2, 4.1, None, None), (-3.5, 4.5, 1.0)),
+        ]
+        for given, (start, end, band) in cases:
+            with self.subTest(given):
+                self.assertEqual((*ends(*given), band_of(*ends(*given))), (start, end, band))
 
 
 class FromOneToAnother(unittest.TestCase):

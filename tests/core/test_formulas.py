@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import colorsys
 import random
+import sys
+import threading
 import unittest
 from collections.abc import Callable
 from typing import Any
@@ -15,6 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from hailridge.core.formulas.formula import Formula, Script
 from hailridge.core.formulas.reading import FormulaError, Words
+from hailridge.core.formulas.syntax import tree_of
 from hailridge.core.kernels.noise import curl
 from hailridge.core.kinds.words import words_of
 from hailridge.core.looking.advisories import advise
@@ -493,6 +496,40 @@ class AtRandom(unittest.TestCase):
             else:
                 np.testing.assert_allclose(found, wanted, rtol=1e-7, atol=1e-9, err_msg=f"{seed}: {text}")
         self.assertEqual(used, set(NUMBERS))
+
+
+class AtOnce(unittest.TestCase):
+    def test_formulas_are_read_by_several_threads_at_once(self) -> None:
+        """With Python's parser asked by all of them, one reading in some thousand ended with a SystemError, and the page with "500"."""
+        text = "1 if life > noise(position * 4 + vector(0, time, 0), 3) else sqrt(abs(velocity.x)) + min(1, 2, radius * (3 + 4 * (2 + age)))"
+        problems: list[str] = []
+
+        class Round:
+            """Left to the collector, which runs wherever memory is asked for: in the midst of reading, too, and other threads go on there."""
+
+            def __init__(self) -> None:
+                self.itself = self
+
+            def __del__(self) -> None:
+                sum(range(50))
+
+        def read() -> None:
+            for _ in range(2500):
+                try:
+                    tree_of(text)
+                except SystemError as error:
+                    problems.append(str(error))
+                Round()
+
+        before = sys.getswitchinterval()
+        self.addCleanup(sys.setswitchinterval, before)
+        sys.setswitchinterval(1e-6)
+        threads = [threading.Thread(target=read) for _ in range(6)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(problems, [])
 
 
 class Hostile(unittest.TestCase):

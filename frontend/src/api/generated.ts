@@ -1534,6 +1534,10 @@ export interface components {
             formula_words: string[];
             /** Group Colors */
             group_colors: string[];
+            /** Measures */
+            measures: {
+                [key: string]: components["schemas"]["MeasureOut"];
+            };
             /** Own Attributes */
             own_attributes: {
                 [key: string]: components["schemas"]["AttributeOut"];
@@ -2137,6 +2141,18 @@ export interface components {
              * @enum {string}
              */
             what: "begins" | "ends" | "moves";
+        };
+        /**
+         * MeasureOut
+         * @description What a unit measures, in words, and what the suffixes behind a number are worth in it: a number, the time of a frame, or so much a frame.
+         */
+        MeasureOut: {
+            /** Suffixes */
+            suffixes: {
+                [key: string]: number | ("frame" | "per frame");
+            };
+            /** Words */
+            words: string;
         };
         /** Naming */
         Naming: {

@@ -74,7 +74,7 @@ export function AllValues({ info, node, path, label }: { info: KindInfo; node: N
           (field) => !isList(field) && !(field.slot === "condition" && section.path[0] === "rules"),
         );
         return shown.length === 0 ? null : (
-          <section key={index} className="mb-3">
+          <section key={`${index}/${section.info.kind}`} className="mb-3">
             {sections.length > 1 && <h4 className="mb-1 text-xs text-soft">{capitalised(section.info.title)}</h4>}
             <FieldList fields={shown} node={section.node} path={section.path} />
           </section>

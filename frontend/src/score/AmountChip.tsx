@@ -5,7 +5,7 @@ import type { FieldInfo } from "@/api/client";
 import { kindOf, made, same, type Json, type Node, type Path } from "@/state/document";
 import { keysOf } from "@/state/keys";
 import { Popover } from "@/ui/controls";
-import { plain, withUnit } from "@/ui/numbers";
+import { inFrames, plain, withUnit } from "@/ui/numbers";
 import { unmarked } from "@/ui/words";
 import { Swatch } from "./Chip";
 import { Distribution, ReachDistribution } from "./Distribution";
@@ -21,11 +21,14 @@ import {
 } from "./context";
 import { CurveEditor, curveWords } from "./CurveChip";
 import { FormulaBox } from "./formula/FormulaChip";
-import { EditorHead, NumberEditor, ValueEditor } from "./editors";
+import { EditorHead } from "./EditorHead";
+import { NumberEditor, ValueEditor } from "./editors";
 import { ChoiceChip, ReferenceChip } from "./references";
 import { KindPicker } from "./KindPicker";
 import { Sentence } from "./Sentence";
 import { pieces, type Piece } from "./template";
+import { spreadRange, within } from "./spreads";
+import { useTakingBack } from "./takingBack";
 import { told } from "./unsaid";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
@@ -41,8 +44,10 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
   const reaching = path[0] === "neighbourhoods" && path.length === 3;
   const written = amount.kind === "formula";
   const escapeRef = useRef<(() => boolean) | null>(null);
+  const takingBack = useTakingBack(path);
   return (
     <Popover
+      {...takingBack}
       label={field.label}
       wide={written ? "more" : compared || reaching}
       escapeRef={escapeRef}
@@ -125,6 +130,7 @@ export function quantityWords(
 
 export function inWords(amount: Node, range: ValueRange, score: Surroundings): string {
   const { units } = score.catalogue;
+  const fps = Number(score.effect.clock.frames_per_second);
   const one = (value: Json | undefined): string => {
     const keys = keysOf(value);
     if (keys) return `${one(keys[0]!.value)} … ${one(keys.at(-1)!.value)} over time`;
@@ -139,7 +145,7 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
         : "no"
       : isColor(value)
         ? `${one(value)} ${units[range.unit] ?? ""}`.trim()
-        : withUnit(Number(value ?? 0), range.unit, units);
+        : withUnit(Number(value ?? 0), range.unit, units, fps);
   const keys = keysOf(amount?.value);
   if (amount?.kind === "fixed" && keys) return `${one(keys[0]!.value)} … ${whole(keys.at(-1)!.value)} over time`;
   switch (amount?.kind) {
@@ -157,8 +163,12 @@ export function inWords(amount: Node, range: ValueRange, score: Surroundings): s
       return `${nameIn(score.effect.dials, amount.dial)}${amount.factor === 1 ? "" : ` × ${plain(Number(amount.factor))}`}`;
     case "first":
       return `its first ${attributes(score.catalogue, score.effect).find((entry) => entry.id === amount.attribute)?.label ?? "value"}`;
-    case "spread":
+    case "spread": {
+      const around = [Number(amount.value), Number(amount.spread)];
+      if (range.unit === "s" && inFrames(around, fps))
+        return `${plain(around[0]! * fps)} ± ${plain(around[1]! * fps)} frames`;
       return `${one(amount.value)} ± ${withUnit(Number(amount.spread), range.unit, units)}`;
+    }
     case "mapped":
       return `${one(amount.low)} … ${whole(amount.high)} by ${quantityWords(amount.quantity as Node, score)}`;
     default:
@@ -232,6 +242,18 @@ export function AmountEditor({
     session.edit(path, { ...node, value, spread });
     return "";
   };
+  /** A value beyond which its spread would reach: the spread goes with it, in proportion. */
+  const beyond = (value: number): string => {
+    const [present, spread] = [Number(amount.value), Number(amount.spread)];
+    const kept = present === 0 ? 0 : Number(Math.abs((spread * value) / present).toPrecision(6));
+    const why = spreadTo(value, kept);
+    if (!why)
+      session.set({
+        hint: `Its spread went with it, in proportion: ± ${withUnit(kept, range.unit, catalogue.units)}.`,
+      });
+    return why;
+  };
+  const spreads = amount.kind === "spread" && typeof amount.value === "number" && typeof amount.spread === "number";
   return (
     <div ref={box} className="space-y-1.5">
       {info?.fields.map((field) => {
@@ -314,6 +336,7 @@ export function AmountEditor({
               base={base}
               heading={info.fields.length > 1 || field.type !== "value" ? field.label : undefined}
               onSpread={field.type === "value" && range.value === "number" ? spreadTo : undefined}
+              onBeyond={field.type === "value" && spreads ? beyond : undefined}
             />
           </div>
         );
@@ -339,49 +362,6 @@ export function AmountEditor({
       </div>
     </div>
   );
-}
-
-/** What a value may be so that its spread stays within the limits too. */
-function within(range: ValueRange, amount: Node): ValueRange {
-  if (amount.kind !== "spread" || isWide(range)) return range;
-  const spread = Number(keysOf(amount.spread)?.[0]?.value ?? amount.spread ?? 0);
-  return {
-    ...range,
-    low: range.low === null ? null : range.low + spread,
-    high: range.high === null ? null : range.high - spread,
-  };
-}
-
-/** The widest spread that keeps within the limits of its value. */
-function widest(range: ValueRange, around: Json): number | null {
-  if (isWide(range) || typeof around !== "number") return null;
-  const room = Math.min(
-    range.low === null ? Infinity : around - range.low,
-    range.high === null ? Infinity : range.high - around,
-  );
-  return Number.isFinite(room) ? Math.max(0, room) : null;
-}
-
-function spreadRange(field: FieldInfo, range: ValueRange, around: Json): ValueRange {
-  if (field.unit)
-    return {
-      value: "number",
-      unit: field.unit,
-      low: field.low ?? null,
-      high: field.high ?? null,
-      soft: (field.soft ?? [0, 1]) as [number, number],
-    };
-  const size = typeof around === "number" ? Math.abs(around) || 1 : 1;
-  const soft: [number, number] = field.soft
-    ? (field.soft as [number, number])
-    : [0, field.name === "spread" ? size : 1];
-  return {
-    value: "number",
-    unit: field.name === "spread" && !isWide(range) ? range.unit : "",
-    low: field.low ?? null,
-    high: field.name === "spread" ? widest(range, around) : (field.high ?? null),
-    soft,
-  };
 }
 
 function Row({ label, children }: { label: string; children: React.ReactNode }) {

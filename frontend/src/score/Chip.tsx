@@ -19,6 +19,7 @@ import { PictureChip } from "./PictureChip";
 import { RampChip } from "./RampChip";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
+import { useTakingBack } from "./takingBack";
 import { coreOf } from "./template";
 import { useSession } from "@/state/use";
 
@@ -120,17 +121,15 @@ function PlainChip({
 }) {
   const { catalogue, effect } = useScore();
   const field = fieldNow(declared, parent, catalogue, effect);
+  const takingBack = useTakingBack(path);
+  const words = written(value, field, catalogue.units, Number(effect.clock.frames_per_second));
   return (
     <Popover
+      {...takingBack}
       label={field.label}
       trigger={
-        <button
-          type="button"
-          data-value
-          className="chip"
-          aria-label={`${field.label}: ${written(value, field, catalogue.units)}`}
-        >
-          {field.type === "color" && isColor(value) ? <Swatch color={value} /> : written(value, field, catalogue.units)}
+        <button type="button" data-value className="chip" aria-label={`${field.label}: ${words}`}>
+          {field.type === "color" && isColor(value) ? <Swatch color={value} /> : words}
         </button>
       }
     >
@@ -149,14 +148,14 @@ export function Swatch({ color }: { color: readonly number[] }) {
   );
 }
 
-function written(value: Json, field: FieldInfo, units: Record<string, string>): string {
+function written(value: Json, field: FieldInfo, units: Record<string, string>, fps: number): string {
   const keys = keysOf(value);
   if (keys) {
     const ends = keys.length > 1 ? [keys[0]!, keys.at(-1)!] : [keys[0]!];
-    return `${ends.map((key) => written(key.value as Json, field, units)).join(" … ")} over time`;
+    return `${ends.map((key) => written(key.value as Json, field, units, fps)).join(" … ")} over time`;
   }
   if (field.type === "points") return `${(value as Json[])?.length ?? 0} points`;
-  if (typeof value === "number") return withUnit(value, field.unit, units);
+  if (typeof value === "number") return withUnit(value, field.unit, units, fps);
   if (Array.isArray(value) && value.every((entry) => typeof entry === "number")) {
     const numbers = value.map((entry) => String(Number((entry as number).toFixed(3))).replace("-", "−"));
     const unit = field.unit ? ` ${units[field.unit] ?? ""}` : "";

@@ -7,6 +7,7 @@ import { Menu } from "@/ui/controls";
 import { count } from "@/ui/numbers";
 import { useExplained, useRuleAround, useScore } from "./context";
 import { AddKind, KindPicker } from "./KindPicker";
+import { beginAnew } from "./opening";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
 import { Spark } from "./Spark";
@@ -158,6 +159,14 @@ function ConditionNode({ condition, path, owner, whole, lead = "", counted = pat
               label: inner ? "no longer negate" : "negate",
               onSelect: () => session.edit(path, inner ?? { kind: "not", condition }),
             },
+            ...(several || inner
+              ? []
+              : [
+                  {
+                    label: "all its values as they begin",
+                    onSelect: () => void beginAnew(session, path, String(condition.kind)),
+                  },
+                ]),
             { label: "ring those it holds for", onSelect: () => ring(true) },
             { label: "remove this condition", danger: true, onSelect: onRemove },
           ]}

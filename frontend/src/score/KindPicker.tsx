@@ -1,6 +1,6 @@
 /** Choosing a kind from the registry: searchable, grouped by category, with the help of the one under the pointer. */
 
-import { Palette } from "lucide-react";
+import { Palette, RotateCcw } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { KindInfo } from "@/api/client";
 import { at, kindOf, type Effect, type Node, type Path } from "@/state/document";
@@ -13,7 +13,7 @@ import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 import { useApp, useSession, useStudio } from "@/state/use";
 import { KindList } from "./KindList";
-import { openFirst } from "./opening";
+import { beginAnew, openFirst } from "./opening";
 import { exchange } from "@/state/exchanging";
 
 interface Props {
@@ -28,6 +28,9 @@ interface Props {
   quiet?: boolean;
 }
 
+/** What can be done with the part that stands there, below the list of what else could. */
+const BELOW = "mb-1 flex h-7 w-full items-center gap-2 rounded px-1 text-left hover:bg-ice/10 hover:text-ice";
+
 /** A chip that replaces the part at `path` by another kind; what stood there stays as far as the new kind takes it. */
 export function KindPicker({ slot, path, label, words, present, node, quiet }: Props) {
   const session = useSession();
@@ -39,19 +42,23 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
     // Without any mesh in the library a file has to be read first.
     if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
     const given = mesh ? { [mesh.name]: meshes[0]!.id } : said;
-    const again = info.kind === present && Object.keys(given).length === 0;
-    void exchange(session, path, info.kind, given).then((done) => {
-      if (!done) return;
-      if (again) session.set({ hint: "Its values began anew. Undo brings back what they were." });
-      openFirst(path);
-    });
+    if (info.kind === present && Object.keys(given).length === 0) return void beginAnew(session, path, info.kind);
+    void exchange(session, path, info.kind, given).then((done) => done && openFirst(path));
   };
   const inLook = path[0] === "looks";
   const colouring = slot === "quantity" && node && info && info.value_type !== "flag" && !inLook;
-  const below = (rest.length > 0 || colouring) && node && (
+  const whole = present ? kindOf(catalogue, slot, present) : undefined;
+  const below = (
     <>
+      {whole && whole.fields.length > 0 && (
+        <PopoverClose asChild>
+          <button type="button" onClick={() => void beginAnew(session, path, whole.kind)} className={BELOW}>
+            <RotateCcw className="size-3.5 text-soft" /> All its values as they begin
+          </button>
+        </PopoverClose>
+      )}
       {colouring && <ColourBy quantity={node} />}
-      {rest.length > 0 && <FieldList fields={rest} node={node} path={path} />}
+      {node && rest.length > 0 && <FieldList key={node.kind as string} fields={rest} node={node} path={path} />}
     </>
   );
   const chip = (
@@ -72,7 +79,7 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
       present={present}
       onChoose={choose}
       trigger={chip}
-      rest={below}
+      rest={(whole && whole.fields.length > 0) || colouring || rest.length > 0 ? below : undefined}
     />
   );
 }
@@ -83,11 +90,7 @@ function ColourBy({ quantity }: { quantity: Node }) {
   const { who } = useRuleAround();
   return (
     <PopoverClose asChild>
-      <button
-        type="button"
-        onClick={() => void colourBy(session, quantity, who)}
-        className="mb-1 flex h-7 w-full items-center gap-2 rounded px-1 text-left hover:bg-ice/10 hover:text-ice"
-      >
+      <button type="button" onClick={() => void colourBy(session, quantity, who)} className={BELOW}>
         <Palette className="size-3.5 text-soft" /> Colour by this
       </button>
     </PopoverClose>

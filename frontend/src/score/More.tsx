@@ -1,6 +1,8 @@
-/** The values that a sentence leaves unsaid, since they are at their defaults: behind three dots at its end. */
+/** The values that a sentence leaves unsaid, since they are at their defaults: behind three dots at its end. What is said once it has
+ * been edited stays in the list as long as that is open. */
 
 import { RotateCcw } from "lucide-react";
+import { useState } from "react";
 import type { FieldInfo, KindInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
 import { IconButton, Popover } from "@/ui/controls";
@@ -18,8 +20,12 @@ interface Props {
 }
 
 export function More({ info, fields, node, path }: Props) {
+  const [open, setOpen] = useState(false);
+  if (fields.length === 0 && !open) return null;
   return (
     <Popover
+      open={open}
+      onOpenChange={setOpen}
       label={`More of ${info.title}`}
       trigger={
         <button
@@ -40,11 +46,17 @@ export function More({ info, fields, node, path }: Props) {
   );
 }
 
-/** Fields as a list of their labels and values, each with a way back to its default. */
-export function FieldList({ fields, node, path }: { fields: FieldInfo[]; node: Node; path: Path }) {
+/** Fields as a list of their labels and values, each with a way back to its default; seeds, of which one is as good as another, last.
+ * What is in it stays in it, though a sentence says it by now. */
+export function FieldList({ fields: given, node, path }: { fields: FieldInfo[]; node: Node; path: Path }) {
   const session = useSession();
   const { catalogue, effect } = useScore();
-  const declared = fields.filter((field) => offered(field, node));
+  const [first] = useState(given);
+  const isSeed = (field: FieldInfo) => field.name === "seed";
+  const fields = [...first, ...given.filter((field) => !first.includes(field))];
+  const declared = fields
+    .filter((field) => offered(field, node))
+    .sort((one, other) => Number(isSeed(one)) - Number(isSeed(other)));
   const shown = declared.map((field) => fieldNow(field, node, catalogue, effect));
   return (
     <ul className="divide-y divide-line/50">

@@ -6,7 +6,7 @@ import type { FieldInfo } from "@/api/client";
 import { answered, api } from "@/api/client";
 import type { Path } from "@/state/document";
 import { Button, Popover } from "@/ui/controls";
-import { EditorHead } from "./editors";
+import { EditorHead } from "./EditorHead";
 import { useSession } from "@/state/use";
 import { freshTicket, stopUpload } from "@/state/uploads";
 import { cx } from "@/ui/cx";

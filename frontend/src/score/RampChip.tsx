@@ -9,7 +9,7 @@ import { CurveGraph } from "@/ui/CurveGraph";
 import { IconButton, Popover } from "@/ui/controls";
 import { plain } from "@/ui/numbers";
 import { useScore } from "./context";
-import { EditorHead } from "./editors";
+import { EditorHead } from "./EditorHead";
 import { asStops, gradientOf, isNamed, ramped } from "./ramps";
 import { useRun, useSession, useStudio } from "@/state/use";
 import { storeAt } from "@/state/store";

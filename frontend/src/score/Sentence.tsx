@@ -38,7 +38,7 @@ export function Sentence({ info, node, path, wrapWords, wrapOnce, whole }: Props
   };
   const words = template.map(render);
   const unsaid = whole ? [] : unsaidOf(info, node);
-  const more = unsaid.length > 0 && <More info={info} fields={unsaid} node={node} path={path} />;
+  const more = !whole && <More key={info.kind} info={info} fields={unsaid} node={node} path={path} />;
   // The button, mostly unseen, never has a line of its own: it stays with the last chip. Which one that is does not depend on what
   // is told at the moment: an open box stays open.
   const last = template.findLastIndex((piece) => "field" in piece);

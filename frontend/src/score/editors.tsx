@@ -1,15 +1,14 @@
 /** Editors for single values, used in popovers and in the list of all values. */
 
-import { RotateCcw } from "lucide-react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
-import { IconButton, Slider } from "@/ui/controls";
+import { Slider } from "@/ui/controls";
 import { HexInput } from "@/ui/HexInput";
 import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
 import { useTyped } from "@/ui/useTyped";
-import { unmarked } from "@/ui/words";
 import { fieldNow, isColor, useScore, type ValueRange } from "./context";
+import { EditorHead } from "./EditorHead";
 import { Keyable } from "./Keyable";
 import { PointsEditor } from "./PointsEditor";
 import { useSession } from "@/state/use";
@@ -38,6 +37,8 @@ interface NumberProps {
   typedOnly?: boolean;
   /** Takes a value and its spread, where both are typed at once: 0.07 ± 0.03; says why it cannot. */
   onSpread?: (value: number, spread: number) => string;
+  /** Takes a value that its spread would carry beyond its limits; says why it cannot. */
+  onBeyond?: (value: number) => string;
 }
 
 export const KEEPS =
@@ -64,12 +65,16 @@ export function NumberEditor({
   base,
   typedOnly,
   onSpread,
+  onBeyond,
 }: NumberProps) {
   const { catalogue, effect } = useScore();
   const fps = Number(effect.clock.frames_per_second);
   const shown = unit === "share" ? value * 100 : value;
   const share = unit === "" && low === 0 && high === 1 && !whole;
-  const span = [Math.min(soft[0], value), Math.max(soft[1], value < EVER ? value : soft[1])] as const;
+  const span = [
+    Math.max(Math.min(soft[0], value), low ?? -Infinity),
+    Math.min(Math.max(soft[1], value < EVER ? value : soft[1]), high ?? Infinity),
+  ] as const;
   const fine = step ?? (whole ? 1 : 10 ** Math.floor(Math.log10(Math.max(1e-9, span[1] - span[0])) - 2));
   const present = value >= EVER ? "ever" : plain(shown).replace("−", "-");
   const spreadTyped = (middle: string, around: string): string => {
@@ -90,6 +95,8 @@ export function NumberEditor({
         : typed(given, { unit, fps, present: value < EVER ? value : undefined, base, share });
     if ("fault" in read) return read.fault;
     const worth = unit === "share" ? 100 : 1;
+    const beyond = (low !== null && read.value < low) || (high !== null && read.value > high);
+    if (beyond && onBeyond) return onBeyond(read.value);
     if (low !== null && read.value < low) return `cannot be below ${plain(low * worth)}`;
     if (high !== null && read.value > high) return `cannot be above ${plain(high * worth)}`;
     store.commit(whole ? Math.round(read.value) : read.value);
@@ -148,6 +155,7 @@ export function ValueEditor({
   base,
   heading,
   onSpread,
+  onBeyond,
 }: {
   value: Json;
   path: Path;
@@ -156,6 +164,7 @@ export function ValueEditor({
   base?: number;
   heading?: string;
   onSpread?: (value: number, spread: number) => string;
+  onBeyond?: (value: number) => string;
 }) {
   return (
     <Keyable value={value} path={path} heading={heading}>
@@ -186,6 +195,7 @@ export function ValueEditor({
             base={base}
             whole={range.value === "whole"}
             onSpread={onSpread}
+            onBeyond={onBeyond}
           />
         );
       }}
@@ -362,31 +372,5 @@ export function PlainEditor({
       whole={field.type === "whole"}
       perFrame={field.per_frame}
     />
-  );
-}
-
-export function EditorHead({
-  label,
-  help,
-  changed,
-  onReset,
-}: {
-  label: string;
-  help?: string | null;
-  changed: boolean;
-  onReset: () => void;
-}) {
-  return (
-    <div className="mb-2">
-      <div className="flex h-6 items-center justify-between">
-        <h3 className="font-medium">{label}</h3>
-        {changed && (
-          <IconButton label="Back to the default" onClick={onReset} className="!size-6">
-            <RotateCcw />
-          </IconButton>
-        )}
-      </div>
-      {help && <p className="text-xs leading-relaxed text-soft">{unmarked(help)}</p>}
-    </div>
   );
 }

@@ -5,9 +5,10 @@ import { useState } from "react";
 import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Path } from "@/state/document";
 import { IconButton, Popover } from "@/ui/controls";
+import { HexInput } from "@/ui/HexInput";
 import { fromHex, plain, toHex } from "@/ui/numbers";
 import { Swatch } from "./Chip";
-import { EditorHead } from "./editors";
+import { EditorHead } from "./EditorHead";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
 import { cx } from "@/ui/cx";
@@ -28,8 +29,9 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
   return (
     <Popover
       label={field.label}
+      wide
       trigger={
-        <button type="button" className="chip" aria-label={`${field.label}: ${value.length}`}>
+        <button type="button" data-value className="chip" aria-label={`${field.label}: ${value.length}`}>
           {value.slice(0, 6).map((color, index) => (
             <Swatch key={index} color={color} />
           ))}
@@ -43,13 +45,25 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
         changed={!same(value, field.default as Json)}
         onReset={() => session.edit(path, field.default as Json)}
       />
-      <ol className="flex flex-wrap gap-1.5">
+      <ol className="grid grid-cols-2 gap-x-3 gap-y-1">
         {value.map((color, index) => (
-          <li key={index} className="group/color relative">
+          <li key={index} className="group/color flex items-center gap-1.5">
+            <button
+              type="button"
+              aria-label={`Type colour ${index + 1}`}
+              onClick={(event) => event.currentTarget.parentElement!.querySelector<HTMLElement>("[data-hop]")?.focus()}
+              className="size-6 shrink-0 rounded border border-line hover:border-ice"
+              style={{ background: toHex(color) }}
+            />
+            <HexInput
+              label={`Colour ${index + 1} as hexadecimal`}
+              value={color}
+              onTake={(taken) => store.commit(value.map((entry, at) => (at === index ? taken : entry)))}
+            />
             <input
               type="color"
               aria-label={`Colour ${index + 1}`}
-              className="h-8 w-9 cursor-pointer rounded border border-line bg-panel p-0.5"
+              className="size-5 shrink-0 cursor-pointer rounded border border-line bg-panel p-0.5"
               value={toHex(color)}
               onChange={(event) =>
                 store.try(value.map((entry, at) => (at === index ? fromHex(event.target.value) : entry)))
@@ -67,11 +81,11 @@ export function ColorsChip({ field, value, path }: { field: FieldInfo; value: nu
                   )
                 }
                 className={cx(
-                  "absolute -right-2 -top-2 grid size-6 place-items-center rounded-full text-soft opacity-0",
+                  "grid size-6 shrink-0 place-items-center rounded text-soft opacity-0 hover:bg-panel",
                   "hover:text-ember focus-visible:opacity-100 group-hover/color:opacity-100",
                 )}
               >
-                <X className="size-3 rounded-full bg-raised" />
+                <X className="size-3" />
               </button>
             )}
           </li>

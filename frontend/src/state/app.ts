@@ -2,6 +2,7 @@
 
 import { createStore, type StoreApi } from "zustand/vanilla";
 import { answered, api, type Catalogue } from "@/api/client";
+import { knowUnits } from "@/ui/typed";
 import { Clips } from "./clips";
 import type { Effect } from "./document";
 import { Openings } from "./openings";
@@ -30,10 +31,16 @@ export class App {
 
   /** What all effects are made of; asked for once. */
   catalogue(): Promise<Catalogue> {
-    this.fetched ??= answered(api.GET("/api/catalogue")).catch((error: Error) => {
-      this.fetched = null;
-      throw error;
-    });
+    this.fetched ??= answered(api.GET("/api/catalogue")).then(
+      (catalogue) => {
+        knowUnits(catalogue.measures);
+        return catalogue;
+      },
+      (error: Error) => {
+        this.fetched = null;
+        throw error;
+      },
+    );
     return this.fetched;
   }
 

@@ -4,6 +4,7 @@
 import { Popover as RadixPopover } from "radix-ui";
 import { flushSync } from "react-dom";
 import {
+  useCallback,
   useEffect,
   useLayoutEffect,
   useMemo,
@@ -23,6 +24,8 @@ interface PopoverProps {
   wide?: boolean | "more";
   /** Takes Escape before the box does; says whether it had a use for it. */
   escapeRef?: RefObject<(() => boolean) | null>;
+  /** Escape is about to close it. */
+  onEscape?: () => void;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
 }
@@ -73,7 +76,7 @@ class Place {
 /** Closes the box around it. */
 export const PopoverClose = RadixPopover.Close;
 
-export function Popover({ trigger, children, label, wide, escapeRef, open, onOpenChange }: PopoverProps) {
+export function Popover({ trigger, children, label, wide, escapeRef, onEscape, open, onOpenChange }: PopoverProps) {
   const [own, setOwn] = useState(false);
   const opener = useRef<HTMLButtonElement>(null);
   const place = useMemo(() => new Place(), []);
@@ -82,6 +85,15 @@ export function Popover({ trigger, children, label, wide, escapeRef, open, onOpe
     onOpenChange?.(next);
   };
   const shown = open ?? own;
+  // Below or above its chip; beside it where it would be cut off there and has room here.
+  const [side, setSide] = useState<"bottom" | "right">("bottom");
+  const measured = useCallback((box: HTMLDivElement | null) => {
+    if (!box) return setSide("bottom");
+    const whole = new ResizeObserver(() => box.scrollHeight > box.clientHeight + 1 && setSide("right"));
+    whole.observe(box);
+    for (const part of box.children) whole.observe(part);
+    return () => whole.disconnect();
+  }, []);
   // The box itself is put on the page after this, and asks then.
   useLayoutEffect(() => {
     if (shown) place.open(opener.current);
@@ -170,19 +182,20 @@ export function Popover({ trigger, children, label, wide, escapeRef, open, onOpe
             (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input], [cmdk-root]`) ?? box).focus();
           }}
           onCloseAutoFocus={unlessTaken}
-          onEscapeKeyDown={(event) => escapeRef?.current?.() && event.preventDefault()}
+          onEscapeKeyDown={(event) => (escapeRef?.current?.() ? event.preventDefault() : onEscape?.())}
           // The lists of an editor in it hang off the page, but belong to it.
           onInteractOutside={(event) => {
             if (event.target instanceof Element && event.target.closest(".cm-tooltip")) event.preventDefault();
           }}
+          ref={measured}
           onKeyDown={walk}
           tabIndex={-1}
-          side="bottom"
+          side={side}
           align="start"
           sideOffset={6}
           collisionPadding={10}
           className={cx(
-            "z-40 max-h-[min(600px,var(--radix-popover-content-available-height))] overflow-y-auto",
+            "z-40 max-h-(--radix-popover-content-available-height) overflow-y-auto",
             "rounded-md border border-line bg-raised p-3 shadow-xl outline-none",
             wide === "more" ? "w-[34rem]" : wide ? "w-96" : "w-80",
           )}

@@ -34,8 +34,20 @@ export function short(value: number): string {
 const ending = (value: number): string =>
   Math.floor(value / 10) === 1 ? "th" : (["th", "st", "nd", "rd"][value % 10] ?? "th");
 
-/** A number with its unit as read in a sentence. */
-export function withUnit(value: number, unit: string | null | undefined, words: Record<string, string>): string {
+/** Whether times are read in frames: all are whole frames, and one of them at least is no round number of seconds. */
+export function inFrames(times: readonly number[], fps: number): boolean {
+  const whole = times.every((time) => time > 0 && Math.abs(time * fps - Math.round(time * fps)) < 1e-4);
+  return whole && times.some((time) => Math.abs(time - Number(time.toFixed(2))) > 1e-6);
+}
+
+/** A number with its unit as read in a sentence. With a number of frames a second, times that are set by the frame are told so. */
+export function withUnit(
+  value: number,
+  unit: string | null | undefined,
+  words: Record<string, string>,
+  fps?: number,
+): string {
+  if (unit === "s" && fps && inFrames([value], fps)) return frames(value * fps);
   if (unit === "count") return Number.isInteger(value) ? count(value) : plain(value);
   if (unit === "share") return `${plain(value * 100)} %`;
   if (unit === "percent") return `${plain(value)} %`;

@@ -1,76 +1,19 @@
-/** Reading what is typed into a box for a number: units, percent of the present value, groups of digits, small sums. */
+/** Reading what is typed into a box for a number: units, percent of the present value, groups of digits, small sums. The server reads
+ * likewise (model/typed.py); both pass tests/samples/typed_numbers.json. */
 
-/** What a unit measures, in words, and what its suffixes are worth in it. Suffixes that depend on the frame rate are
- * worth `fps` or its inverse. */
+/** What a unit measures, in words, and what its suffixes are worth in it: suffixes that depend on the frame rate the time of a frame, or
+ * so much a frame. */
 interface Measure {
   words: string;
   suffixes: Record<string, number | "frame" | "per frame">;
 }
 
-const TURN = 360;
-const RADIAN = 180 / Math.PI;
+let measures: Record<string, Measure> = {};
 
-const MEASURES: Record<string, Measure> = {
-  s: {
-    words: "a time (s, ms, min, h, f for frames)",
-    suffixes: {
-      s: 1,
-      sec: 1,
-      second: 1,
-      seconds: 1,
-      ms: 1e-3,
-      min: 60,
-      h: 3600,
-      f: "frame",
-      frame: "frame",
-      frames: "frame",
-    },
-  },
-  m: { words: "a length (m, cm, mm, km)", suffixes: { m: 1, cm: 1e-2, mm: 1e-3, km: 1e3, µm: 1e-6 } },
-  kg: { words: "a mass (kg, g, mg, t)", suffixes: { kg: 1, g: 1e-3, mg: 1e-6, t: 1e3 } },
-  deg: {
-    words: "an angle (°, rad, turns)",
-    suffixes: { "°": 1, deg: 1, degrees: 1, rad: RADIAN, turn: TURN, turns: TURN },
-  },
-  "m/s": {
-    words: "a speed (m/s, cm/s, km/h, m/f)",
-    suffixes: { "m/s": 1, "cm/s": 1e-2, "mm/s": 1e-3, "km/h": 1 / 3.6, "m/f": "per frame" },
-  },
-  "m/s2": {
-    words: "an acceleration (m/s², cm/s², g)",
-    suffixes: { "m/s2": 1, "m/s²": 1, "cm/s2": 1e-2, "cm/s²": 1e-2, g: 9.80665 },
-  },
-  "1/s": {
-    words: "a rate (/s, /min, /f, Hz)",
-    suffixes: {
-      "/s": 1,
-      "1/s": 1,
-      hz: 1,
-      "a second": 1,
-      "per second": 1,
-      "/min": 1 / 60,
-      "/f": "per frame",
-      "a frame": "per frame",
-      "per frame": "per frame",
-    },
-  },
-  "1/s2": { words: "a number of m/s² a metre", suffixes: { "1/s2": 1, "1/s²": 1, "m/s² a metre": 1 } },
-  "deg/s": {
-    words: "a turning speed (°/s, rad/s, turns/s, rpm)",
-    suffixes: { "°/s": 1, "deg/s": 1, "rad/s": RADIAN, "turn/s": TURN, "turns/s": TURN, rpm: 6, "°/f": "per frame" },
-  },
-  "deg/s2": {
-    words: "a turning acceleration (°/s², rad/s²)",
-    suffixes: { "°/s2": 1, "°/s²": 1, "deg/s2": 1, "deg/s²": 1, "rad/s2": RADIAN, "rad/s²": RADIAN },
-  },
-  percent: { words: "a percentage", suffixes: { "%": 1 } },
-  share: { words: "a percentage", suffixes: { "%": 0.01 } },
-  times: { words: "a factor (×)", suffixes: { "×": 1, x: 1, times: 1 } },
-  count: { words: "a number (k for thousands)", suffixes: { k: 1e3, M: 1e6 } },
-  px: { words: "a number of pixels (px)", suffixes: { px: 1 } },
-  steps: { words: "a number of steps", suffixes: { step: 1, steps: 1 } },
-  frame: { words: "a number of frames (f)", suffixes: { f: 1, frame: 1, frames: 1 } },
-};
+/** The table of units that the server has: there is no other. It comes with the catalogue, before anything can be typed. */
+export function knowUnits(table: Record<string, Measure>): void {
+  measures = table;
+}
 
 const BARE: Measure = { words: "a bare number", suffixes: {} };
 
@@ -129,6 +72,7 @@ export function digits(text: string): number | null {
   return form ? Number(form[1](body) + power) : null;
 }
 
+const TIMES = /^×[\s\u202f\u00a0]*[\d(.]/;
 const NOTHING = "percent are of what is there, and that is 0";
 
 class Reader {
@@ -139,7 +83,7 @@ class Reader {
     private readonly text: string,
     private readonly reading: Reading,
   ) {
-    this.measure = reading.unit ? (MEASURES[reading.unit] ?? BARE) : BARE;
+    this.measure = reading.unit ? (measures[reading.unit] ?? BARE) : BARE;
   }
 
   whole(): number {
@@ -191,7 +135,7 @@ class Reader {
     for (;;) {
       this.space();
       const sign = this.text[this.at];
-      if (sign !== "*" && sign !== "/" && !(sign === "×" && /[\s\d(]/.test(this.text[this.at + 1] ?? ""))) return value;
+      if (sign !== "*" && sign !== "/" && !TIMES.test(this.text.slice(this.at))) return value;
       this.at++;
       const next = this.factor();
       value = sign === "/" ? value / next : value * next;
@@ -231,7 +175,8 @@ class Reader {
       /^(%|°(?:\/[sf]²?2?)?|1?\/[a-zµ]+²?2?|[a-zµ×°]+(?:\/[a-z]+²?2?)?(?: a (?:second|frame|metre)| second| frame)?)/i.exec(
         this.text.slice(this.at),
       );
-    if (!found) return 1;
+    // A sign of multiplication before another number is no unit.
+    if (!found || TIMES.test(this.text.slice(this.at))) return 1;
     // A division by a number is none of a unit.
     let word = found[0];
     const known = (name: string) =>
@@ -255,7 +200,7 @@ class Reader {
       this.at += 1;
       return of / 100;
     }
-    const owner = Object.values(MEASURES).find((entry) =>
+    const owner = Object.values(measures).find((entry) =>
       Object.keys(entry.suffixes).some((suffix) => suffix.toLowerCase() === word.toLowerCase()),
     );
     throw new Error(

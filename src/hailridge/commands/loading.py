@@ -91,7 +91,7 @@ def _turn(raw: Any, place: str, dial: dict[str, Any], text: str) -> None:
     """Set a dial as its type has it: a shape by its name, one of several by its word, else a value."""
     if dial.get("type") not in ("shape", "choice"):
         if dial.get("type", "number") == "number" and not _is_number(text):
-            raise AskedWrongly(f"'{dial.get('label') or dial.get('id')}' takes a number, not '{text}'")
+            text = repr(_number(raw, dial, text))
         return set_value(raw, f"{place}.value={text}")
     from hailridge.model.dials import choices_in
 
@@ -107,6 +107,19 @@ def _turn(raw: Any, place: str, dial: dict[str, Any], text: str) -> None:
         raise AskedWrongly(f"there is no shape called '{text}'; the shapes are {', '.join(str(shape.get('label')) for shape in shapes) or 'none'}")
     dial["shape"] = found
     return None
+
+
+def _number(raw: Any, dial: dict[str, Any], text: str) -> float:
+    """A number as it would be typed into the dial's box: with a unit, as percent of what is there."""
+    from hailridge.model.typed import Reading, Unreadable, typed
+
+    clock, present = raw.get("clock"), dial.get("value")
+    fps = clock.get("frames_per_second", 24) if isinstance(clock, dict) else 24
+    there = float(present) if isinstance(present, int | float) else None
+    try:
+        return typed(text, Reading(str(dial.get("unit", "")), float(fps) if isinstance(fps, int | float) and fps else 24.0, there))
+    except Unreadable as error:
+        raise AskedWrongly(f"'{dial.get('label') or dial.get('id')}' takes a number, not '{text}': {error}") from None
 
 
 def _is_number(text: str) -> bool:

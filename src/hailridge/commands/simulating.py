@@ -86,16 +86,19 @@ def simulate(effect: str, out: Path, frames: str, seed: int | None, changes: lis
 
 
 class Told:
-    """Whether somebody asked this command to end. Computing is left at once, in the middle of a step; a library that is loading or writing is not
-    thrown into, and asked for no further frame."""
+    """Whether somebody asked this command to end. Computing is left at once, in the middle of a step; a kernel that is being loaded,
+    or a library that writes, is not thrown into, and asked for no further frame."""
 
     def __init__(self) -> None:
+        from hailridge.core.kernels.compiling import loading
+
         self.asked = False
         self._computing = False
+        self._loading = loading
 
     def ask(self, _signal: int, _frame: Any) -> None:
         self.asked = True
-        if self._computing:
+        if self._computing and not self._loading():
             raise Stopped
 
     def while_computing(self, work: Callable[[], Any]) -> Any:

@@ -30,6 +30,7 @@ def catalogue() -> dict[str, Any]:
         "own_attributes": {name: vars(own_info({"type": name})) for name in OWN_RANGES},
         "collections": {name: {"word": collection.word, "slot": collection.slot} for name, collection in COLLECTIONS.items()},
         "units": units.UNITS,
+        "measures": {unit: vars(measure) for unit, measure in units.MEASURES.items()},
         "trigger_places": TRIGGER_PLACES,
         "parts_of_a_step": PARTS_OF_A_STEP,
         "group_colors": GROUP_COLORS,

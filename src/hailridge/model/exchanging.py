@@ -20,6 +20,7 @@ from hailridge.model.fitting import fit_amount
 from hailridge.model.kind import Kind, Part, Path
 from hailridge.model.parts import Amount, Condition, Quantity
 from hailridge.model.places import Raw, list_end, place_of, put, value_of, wrong_at
+from hailridge.model.rounding import band_of
 from hailridge.model.validation import DocumentError, read_effect
 
 IDENTITY = ("id", "label", "visible", "enabled")
@@ -303,8 +304,8 @@ def _before_anything(source: Any, sort: str, suggestion: str, table: Table) -> A
     start = cls.start if cls is not None and cls.start is not None else (low + high) / 2
     span = high - low
     value = {
-        "middle": start, "lower": low + span / 4, "upper": high - span / 4, "lowest": low, "highest": high, "band": span / 6 or 1.0, "part": span / 5,
-        "double": start * 2,
+        "middle": start, "lower": low + span / 4, "upper": high - span / 4, "lowest": low, "highest": high,
+        "band": band_of(low, high) if span else 1.0, "part": span / 5, "double": start * 2,
     }[suggestion]  # fmt: skip
     return float(f"{value:.3g}")
 

@@ -11,8 +11,8 @@ from pydantic import Field
 Range = tuple[float, float]
 
 Suggestion = Literal["middle", "lower", "upper", "lowest", "highest", "band", "part", "double", "none"]
-"""What of a quantity's present values a value begins at: their median, quartiles, ends; a sixth of what they span; a fifth of their size; twice
-their size; nothing of them, but its default."""
+"""What of a quantity's present values a value begins at: their median, quartiles; round or natural ends of them; a round band, of which some six
+span them; a fifth of their size; twice their size; nothing of them, but its default."""
 
 
 def _field(default: Any, ui: dict[str, Any], **checks: Any) -> Any:

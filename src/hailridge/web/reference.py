@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from functools import cache
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Response
@@ -109,6 +109,13 @@ class CollectionOut(BaseModel):
     slot: str
 
 
+class MeasureOut(BaseModel):
+    """What a unit measures, in words, and what the suffixes behind a number are worth in it: a number, the time of a frame, or so much a frame."""
+
+    words: str
+    suffixes: dict[str, float | Literal["frame", "per frame"]]
+
+
 class Catalogue(BaseModel):
     """The whole registry: every slot with its kinds, the fixed parts, the built-in attributes."""
 
@@ -120,6 +127,8 @@ class Catalogue(BaseModel):
     collections: dict[str, CollectionOut]
     """The lists of a document, in the order in which they are evaluated."""
     units: dict[str, str]
+    measures: dict[str, MeasureOut]
+    """How numbers with units are typed, by the unit that is meant."""
     group_colors: list[str]
     formula_words: list[str]
     """Words that mean something in every formula, so that no attribute of one's own can be called by them."""

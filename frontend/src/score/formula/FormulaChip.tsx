@@ -5,7 +5,7 @@ import type { FieldInfo } from "@/api/client";
 import type { Path } from "@/state/document";
 import { useSession } from "@/state/use";
 import { Popover } from "@/ui/controls";
-import { EditorHead } from "../editors";
+import { EditorHead } from "../EditorHead";
 import type { Slot, Sort } from "./asking";
 
 const FormulaEditor = lazy(() => import("./FormulaEditor").then((module) => ({ default: module.FormulaEditor })));

@@ -12,6 +12,7 @@ import numpy as np
 
 from hailridge.core.formulas.functions import CONSTANTS, FUNCTIONS, Function, Type, each, into_space, into_world, turned_with
 from hailridge.core.formulas.program import WHOLE, Builder, Slots
+from hailridge.core.formulas.syntax import tree_of
 from hailridge.core.kernels import formulas as op
 
 LONGEST = 2000
@@ -330,7 +331,7 @@ def statements_of(text: str) -> list[ast.stmt]:
     if len(text) > LONGEST:
         raise FormulaError(f"is longer than {LONGEST} letters")
     try:
-        tree = ast.parse(text.strip(), mode="exec")
+        tree = tree_of(text)
     except SyntaxError as error:
         raise FormulaError(f"cannot be read: {error.msg}", error.lineno or 1, error.offset or 1) from None
     except (RecursionError, MemoryError, ValueError):

@@ -43,6 +43,15 @@ uses (decision 21). Whoever owns it has to outlive this one."""
 KERNELS: list[Compiled] = []
 """All of them, in order of declaration."""
 
+_LOADING: list[Compiled] = []
+
+
+def loading() -> bool:
+    """Whether a kernel is just being compiled or loaded. The compiler calls back from native code: an exception that a handler of signals raises
+    there is lost, and the process dies of it.
+    """
+    return bool(_LOADING)
+
 
 class Compiled:
     """A function that is compiled for the types that its parameters are annotated with (`kernels.array_types`), and for no others.
@@ -89,7 +98,11 @@ class Compiled:
         """What computes, compiled."""
         with self._lock:
             if not self._ready:
-                self._dispatcher.compile(self.signature)
+                _LOADING.append(self)
+                try:
+                    self._dispatcher.compile(self.signature)
+                finally:
+                    _LOADING.remove(self)
                 self._dispatcher.disable_compile()
                 self._ready = True
         return self._dispatcher

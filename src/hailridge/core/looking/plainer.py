@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 from hailridge.core.formulas.formula import Formula
 from hailridge.core.formulas.reading import FormulaError, Words
+from hailridge.core.formulas.syntax import tree_of
 from hailridge.core.kinds.actions.formula import writable_of
 from hailridge.core.kinds.words import OfDial, words_of
 from hailridge.model.kind import Part, kinds
@@ -22,7 +23,7 @@ COMPARISONS: dict[type[ast.cmpop], str] = {ast.Gt: "above", ast.GtE: "at_least",
 def plainer(effect: Any, slot: Slot, text: str) -> Node | None:
     """The part that says the same without a formula, as a document holds it; None where none does."""
     try:
-        lines = ast.parse(text.strip(), mode="exec").body
+        lines = tree_of(text).body
     except (SyntaxError, RecursionError, MemoryError, ValueError):
         return None
     if len(lines) != 1:

@@ -12,6 +12,7 @@ from hailridge.core.looking.observe import rows_of
 from hailridge.core.scene.moment import Moment
 from hailridge.core.state.particles import number_of
 from hailridge.model.parts import Quantity
+from hailridge.model.rounding import band_of, ends
 
 
 @dataclass
@@ -31,7 +32,13 @@ class Present:
 def present_quantity(moment: Moment, quantity: Quantity, who: list[str]) -> Present | None:
     """Of a quantity over the particles of `who`; None where there is nobody, or no number."""
     rows = rows_of(moment, moment.scene.members(who))
-    return _present(np.asarray(quantity.read(moment, rows), np.float64)) if number_of(rows) else None
+    if not number_of(rows):
+        return None
+    low, high = quantity.low, quantity.high
+    info = moment.scene.table.get(getattr(quantity, "attribute", ""))
+    if info is not None and info.value_type == "number":
+        low, high = info.low, info.high
+    return _present(np.asarray(quantity.read(moment, rows), np.float64), low, high)
 
 
 def present_attribute(moment: Moment, attribute: str, who: list[str]) -> Present | None:
@@ -43,7 +50,8 @@ def present_attribute(moment: Moment, attribute: str, who: list[str]) -> Present
     return _present(np.asarray(moment.read_attribute(attribute, rows), np.float64))
 
 
-def _present(values: NDArray[np.float64]) -> Present | None:
+def _present(values: NDArray[np.float64], low: float | None = None, high: float | None = None) -> Present | None:
+    """`low` and `high`: what none of the values can ever be below or above."""
     values = values[np.isfinite(values).reshape(len(values), -1).all(axis=1)]
     values = values[(np.abs(values) < 1e20).reshape(len(values), -1).all(axis=1)]
     if len(values) == 0:
@@ -53,9 +61,16 @@ def _present(values: NDArray[np.float64]) -> Present | None:
         # All are alike: what lies a little to either side.
         away = max(abs(float(middle)) * 0.5, 0.5)
         lowest, lower, upper, highest = middle - away, middle - away / 2, middle + away / 2, middle + away
-    band = np.maximum(highest - lowest, 1e-6) / 6
-    part = np.where(np.abs(middle) > 1e-9, np.abs(middle) / 5, 1.0)
-    return Present(*(_rounded(value) for value in (middle, lower, upper, lowest, highest, band, part, middle * 2)))
+    middle, lower, upper, part, double = (_rounded(value) for value in (middle, lower, upper, _part(middle), middle * 2))
+    if np.ndim(middle):
+        lowest, highest = _rounded(lowest), _rounded(highest)
+    else:
+        lowest, highest = ends(float(lowest), float(highest), low, high)
+    return Present(middle, lower, upper, lowest, highest, band_of(lowest, highest), part, double)
+
+
+def _part(middle: Any) -> Any:
+    return np.where(np.abs(middle) > 1e-9, np.abs(middle) / 5, 1.0)
 
 
 def _rounded(value: Any) -> Any:
