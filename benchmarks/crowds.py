@@ -131,7 +131,9 @@ def rime() -> Iterator[Figure]:
     with served() as server:
         client = Client(server.url)
         effect = next(each["id"] for each in client.json("/api/effects") if each["name"] == "Rime in the gaps")
-        whole = thinned(client.json(f"/api/effects/{effect}")["document"])
+        raw = client.json(f"/api/effects/{effect}")["document"]
+        raw["sources"][0]["emission"]["count"] = 60_000
+        whole = thinned(raw)
         ground = computed(client, effect, whole, 95)
         threshold = whole["rules"][0]["condition"]["conditions"][1]["threshold"]
         seconds: dict[str, list[float]] = {"onward": [], "exact": []}

@@ -212,4 +212,41 @@ def formula_on_the_stage() -> Iterator[Figure]:
     yield Figure(name, median(took[2:]), "ms", 250, reference=told, in_time=True)
 
 
-ALL = [page_weight_and_speed, table_speed, formula_on_the_stage]
+BOXED = """async (begin) => {
+  const wait = (time) => new Promise((resolve) => setTimeout(resolve, time));
+  const painted = () => new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
+  const open = () => document.querySelector("[role=dialog]");
+  const chips = [...document.querySelectorAll("[data-item] .chip[data-value]")];
+  const took = [];
+  for (let turn = 0; turn < 9; turn++) {
+    await wait(500);
+    const begun = performance.now();
+    if (begin === "box") chips[turn % chips.length].click();
+    else window.dispatchEvent(new KeyboardEvent("keydown", { key: "k", ctrlKey: true, bubbles: true }));
+    while (!open()) await wait(1);
+    await painted();
+    took.push(performance.now() - begun);
+    open().dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }));
+    while (open()) await wait(1);
+  }
+  return took.slice(1);
+}"""
+
+
+def boxes_and_palette() -> Iterator[Figure]:
+    """The hail demo at rest: from the click on a value to its box, from the key to the palette, painted."""
+    with served() as server, browsing() as browser:
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.set_default_timeout(120_000)
+        page.add_init_script(WELCOMED)
+        page.goto(server.url)
+        page.get_by_role("link", name=DEMO).first.click()
+        page.get_by_text("all frames computed").wait_for(timeout=90_000)
+        page.wait_for_timeout(1500)
+        for what, begin in (("a value's box, from its click", "box"), ("the palette, from its key", "palette")):
+            took = page.evaluate(BOXED, begin)
+            yield Figure(what, median(took), "ms", 100, reference=f"painted, no graphics card; slowest {max(took):.0f} ms", in_time=True)
+        page.context.close()
+
+
+ALL = [page_weight_and_speed, boxes_and_palette, table_speed, formula_on_the_stage]

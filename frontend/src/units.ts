@@ -14,11 +14,13 @@ import { SaveQueue } from "./state/saving";
 import * as kinds from "./score/matching";
 import * as template from "./score/template";
 import * as unsaid from "./score/unsaid";
+import * as colours from "./ui/colours";
 import * as numbers from "./ui/numbers";
 import * as typed from "./ui/typed";
 
 export {
   adding,
+  colours,
   document,
   Frames,
   keyboard,

@@ -84,11 +84,9 @@ class Gestures(Job):
         self.click(ramp.get_by_role("slider", name="Key 5"))
         self.click(self.button("^remove stop", ramp))
         colours = ["#fff2c0", "#ffb040", "#d04020", "#402030"]
-        for number, colour in enumerate(colours, 1):
-            self.click(ramp.get_by_role("slider", name=f"Key {number}"))
-            self.made += 1
-            ramp.get_by_label("Colour of the key as hexadecimal").fill(colour)
-            page.keyboard.press("Enter")
+        self.click(ramp.get_by_role("slider", name="Key 1"))
+        for colour in colours:
+            self.typed(colour, "Tab")
         self.key("Escape")
         self.click(self.button("^Add look"))
         self.choose("ribbon", "trails")
@@ -107,7 +105,7 @@ class Gestures(Job):
             radius = last.columns["radius"]
             self.assertTrue(0.006 - 1e-6 <= radius.min() < 0.008 and 0.052 < radius.max() <= 0.054 + 1e-6)
             np.testing.assert_allclose(last.columns["lifetime"], 5)
-        self.told("soft sprites from a ball", 40)
+        self.told("soft sprites from a ball", 32)
 
     def test_five_hundred_on_a_plane_by_bands(self) -> None:
         """In bands of their number, then of their age."""
@@ -144,7 +142,7 @@ class Gestures(Job):
         self.choose("age", "age")
         layer = self.document()["looks"][0]["layers"][0]
         self.assertEqual((layer["quantity"]["kind"], layer["width"] < 2), ("age", True))
-        self.told("500 on a plane by bands", 35)
+        self.told("500 on a plane by bands", 22)
 
     def test_touched_then_red_after_thirteen_frames(self) -> None:
         """Touched by a ball that passes: green and spinning; 13 frames later red and still."""
@@ -153,6 +151,7 @@ class Gestures(Job):
         self.click(self.button("^To the start"))
         self.sweeping_ball(1.6, 0.8)
         self.click(self.button("^Add group"))
+        self.typed("Hit")
         self.key("r")
         touched, over = self.rule("New rule"), self.rule("New rule 2")
         self.click(self.button("^Everyone", touched))
@@ -169,7 +168,7 @@ class Gestures(Job):
         self.choose("group", "move to a group")
         self.key("r")
         self.click(self.button("^Everyone", over))
-        self.click(page.get_by_role("checkbox", name="Group"))
+        self.click(page.get_by_role("checkbox", name="Hit"))
         self.click(self.button("^always", over))
         self.choose("time in group", "compare a quantity")
         self.click(self.button("^Threshold", over))
@@ -196,7 +195,7 @@ class Gestures(Job):
             # In place of the default's pale blue: spinning as long as they are green, still when they are red.
             self.assertFalse((spinning & red).any())
             self.assertTrue(spinning[first_green[both], np.flatnonzero(both)].all())
-        self.told("touched, then red after 13 frames", 55)
+        self.told("touched, then red after 13 frames", 50)
 
     def test_a_field_that_sweeps_over_a_mesh(self) -> None:
         """Where it is, colour and radius go gradually there; otherwise they come back faster."""
@@ -283,7 +282,7 @@ class Gestures(Job):
             self.assertLessEqual(off.max(), ring["thickness"] / 2 + 0.12 + 1e-5)
             self.assertLessEqual(np.linalg.norm(place - born, axis=2).max(), 0.12 + 1e-5)
             self.assertGreater(np.linalg.norm(np.diff(place, axis=0), axis=2).max(axis=0).min(), 1e-4)
-        self.told("a lattice that wanders in a ring", 35)
+        self.told("a lattice that wanders in a ring", 15)
 
     def test_a_trail_of_three_hundred_points(self) -> None:
         page = self.page
@@ -307,4 +306,4 @@ class Gestures(Job):
         self.key("Escape")
         trails = self.document()["looks"][1]
         self.assertEqual((trails["length"]["points"], trails["spacing"]), ({"kind": "fixed", "value": 300.0}, 0.02))
-        self.told("a trail of 300 points", 45)
+        self.told("a trail of 300 points", 25)

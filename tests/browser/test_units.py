@@ -326,7 +326,7 @@ class Words(Units):
             ["−0.25", "1234.6", "12\u202f345", "0.00123", "50 %", "2 m", "48 frames at 24 a second", "one a frame: 27 min 47 s at 30 a second", "2 h 2 min 5 s", "5 s"],
         )
         colours = self.run_in_page("""
-            return ["#F80", "ff8800", "rgb(255, 136, 0)", "Orange", " rebeccapurple ", "#ff880080", "orangey", "12345", ""].map(units.numbers.hexIn);
+            return ["#F80", "ff8800", "rgb(255, 136, 0)", "Orange", " rebeccapurple ", "#ff880080", "orangey", "12345", ""].map(units.colours.hexIn);
         """)
         # CSS Color Module Level 4, named colours: orange is #ffa500, rebeccapurple #663399.
         self.assertEqual(colours, ["#ff8800"] * 3 + ["#ffa500", "#663399", "#ff8800", None, None, None])

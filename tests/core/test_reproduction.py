@@ -11,7 +11,7 @@ from scipy import stats
 
 from hailridge.core.looking.advisories import advise
 from hailridge.core.looking.descent import descent_of
-from hailridge.core.looking.forecast import forecast
+from hailridge.core.looking.forecast import STEP, forecast
 from hailridge.core.looking.observe import recorded_moment
 from hailridge.core.looking.ways_out import ways_out
 from hailridge.core.scene.assets import MemoryAssets
@@ -408,7 +408,7 @@ class Forecasts(unittest.TestCase):
     def both(self, raw: Document) -> tuple[Any, list[Frame]]:
         effect = read_effect(raw)
         self.assertEqual(effect.problems, [])
-        return forecast(effect, MemoryAssets(), 600.0), list(Simulation(effect, MemoryAssets(), record=False).frames())
+        return forecast(effect, MemoryAssets()), list(Simulation(effect, MemoryAssets(), record=False).frames())
 
     def test_exact_for_age_chance_generation_and_groups(self) -> None:
         """Whatever pushes and looks there are besides, frame by frame and group by group."""
@@ -459,18 +459,27 @@ class Forecasts(unittest.TestCase):
             rule(split(0.5, parent="kept"), id="four", label="Seldom", trigger="once", condition=compare("age", "at_least", 0.5)),
             count=20, shapes=[ball], clock={"duration": 1.0},
         )  # fmt: skip
-        told = forecast(read_effect(raw), MemoryAssets(), 600.0)
+        told = forecast(read_effect(raw), MemoryAssets())
         self.assertEqual([text.split(",")[0].strip("'") for text in told.left_out], ["Rule 1 'Where few are", "Rule 5 'Burst", "Rule 3 'Trace"])
         for text, word in zip(told.left_out, ("neighbours", "contacts", "way"), strict=True):
             self.assertIn(word, text)
         # What it can follow it does.
         self.assertTrue(20 < told.totals[-1] < 40)
 
+    def test_it_ends_by_count_not_by_the_clock(self) -> None:
+        """After two seconds of computing it told another number on a busy machine."""
+        grow = rule(split(2.0), id="grow", label="Grow", condition=compare("age", "at_least", 0.1))
+        effect = read_effect(document(grow, count=10, clock={"duration": 5.0, "particle_budget": 50_000}))
+        told = forecast(effect, MemoryAssets(), most=10.5 * STEP)
+        self.assertEqual((len(told.totals), told.complete), (11, False))
+        self.assertEqual(told.totals, forecast(effect, MemoryAssets()).totals[:11])
+        self.assertTrue(forecast(effect, MemoryAssets()).complete)
+
     def test_nothing_for_what_does_not_multiply(self) -> None:
         burst = document(rule(split(2.0), trigger="contact"), rule({"kind": "bounce", "shape": "ball"}, id="off"), count=5,
             shapes=[{"kind": "ball", "id": "ball", "label": "Ball"}])  # fmt: skip
-        self.assertEqual(forecast(read_effect(burst), MemoryAssets(), 600.0).totals, [])
-        self.assertEqual(forecast(read_effect(document(rule({"kind": "drag"}), count=5)), MemoryAssets(), 600.0).totals, [])
+        self.assertEqual(forecast(read_effect(burst), MemoryAssets()).totals, [])
+        self.assertEqual(forecast(read_effect(document(rule({"kind": "drag"}), count=5)), MemoryAssets()).totals, [])
 
 
 class WaysOut(unittest.TestCase):
@@ -490,7 +499,7 @@ class WaysOut(unittest.TestCase):
             self.assertEqual([fix["label"] for fix in fixes], labels)
             (warned,) = [advisory for advisory in advise(effect, set()) if advisory.code == "growth"]
             self.assertEqual([warned.fix, *warned.others], fixes)
-            before = forecast(effect, MemoryAssets(), 600.0).budget_at
+            before = forecast(effect, MemoryAssets()).budget_at
             assert before is not None
             for fix in fixes:
                 changed = effect.model_dump()
@@ -498,7 +507,7 @@ class WaysOut(unittest.TestCase):
                 for step in fix["path"][:-1]:
                     node = node[step]
                 node[fix["path"][-1]] = fix["value"]
-                after = forecast(read_effect(changed), MemoryAssets(), 600.0).budget_at
+                after = forecast(read_effect(changed), MemoryAssets()).budget_at
                 self.assertTrue(after is None or after > before, fix["label"])
 
     def test_of_a_source(self) -> None:

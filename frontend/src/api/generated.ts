@@ -1875,6 +1875,10 @@ export interface components {
             only_where?: {
                 [key: string]: string[];
             } | null;
+            /** Opens */
+            opens?: {
+                [key: string]: string;
+            } | null;
             /** Optional */
             optional?: string | null;
             /** Per Frame */

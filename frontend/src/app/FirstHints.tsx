@@ -46,13 +46,15 @@ interface Place {
   height: number;
 }
 
-/** Where the words stand: right of the score, so that they cover nothing that is spoken of. */
+/** Where the words stand: right of the score, so that they cover nothing that is spoken of, and over the stage, so that it can be
+ * played meanwhile. */
 function besides({ left, top, width, height }: Place): { left: number; top: number } {
-  const edge = document.querySelector("[data-testid=stage]")?.getBoundingClientRect().left ?? 0;
+  const stage = document.querySelector("[data-testid=stage]")?.getBoundingClientRect();
+  const edge = stage?.left ?? 0;
   const at = width === 0 ? left - WIDTH / 2 : Math.max(left + width, edge) + 16;
   return {
     left: Math.min(at, innerWidth - WIDTH - 12),
-    top: Math.min(Math.max(56, top + height / 2 - 40), innerHeight - TALL),
+    top: Math.min(Math.max(56, top + height / 2 - 40), (stage?.bottom ?? innerHeight) - TALL),
   };
 }
 

@@ -137,7 +137,11 @@ export function commands(session: Session, open: Opening): Command[] {
   stage("Who is far out", "Z", switched("strays"));
   stage("Everybody in a table", "I", switched("table"));
   stage("All dials over the stage", "K", switched("dialled"));
-  stage("What each item takes of a step", "U", switched("costs"));
+  stage("What each item takes of a step", "U", () => {
+    switched("costs")();
+    if (session.state.costs && !session.run.state.trial?.computed)
+      session.set({ hint: "What each item takes stands beside it as soon as frames have been computed." });
+  });
   stage("A value beside each particle", "N", () =>
     session.set({ values: session.state.values === null ? "id" : null }),
   );

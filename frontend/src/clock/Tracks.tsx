@@ -109,7 +109,8 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
             type="button"
             aria-label={`Key ${index + 1} at ${key.at.toFixed(2)} s`}
             title={`${key.at.toFixed(2)} s · frame ${Math.round(key.at * fps)}`}
-            style={{ left: `${(Math.min(key.at, duration) / duration) * 100}%` }}
+            // Whole at the ends, too.
+            style={{ left: `clamp(5px, ${(Math.min(key.at, duration) / duration) * 100}%, 100% - 5px)` }}
             className={cx(
               "absolute top-1/2 h-3.5 w-[7px] -translate-x-1/2 -translate-y-1/2 cursor-ew-resize",
               "rounded-sm border",

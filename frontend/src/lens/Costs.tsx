@@ -62,7 +62,9 @@ export function Costs({ effect }: { effect: Effect }) {
         </button>
       </div>
       {!costs || !costs.steps ? (
-        <p className="text-xs text-soft">Told when steps have been computed.</p>
+        <p className="text-xs text-soft">
+          Told when steps have been computed: a run that was taken over as it stands has taken none.
+        </p>
       ) : (
         <>
           <p className="mb-2 text-xs text-soft">

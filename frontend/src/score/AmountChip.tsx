@@ -28,7 +28,6 @@ import { KindPicker } from "./KindPicker";
 import { Sentence } from "./Sentence";
 import { pieces, type Piece } from "./template";
 import { spreadRange, within } from "./spreads";
-import { useTakingBack } from "./takingBack";
 import { told } from "./unsaid";
 import { useSession } from "@/state/use";
 import { storeAt } from "@/state/store";
@@ -44,10 +43,8 @@ export function AmountChip({ field, parent, path }: { field: FieldInfo; parent: 
   const reaching = path[0] === "neighbourhoods" && path.length === 3;
   const written = amount.kind === "formula";
   const escapeRef = useRef<(() => boolean) | null>(null);
-  const takingBack = useTakingBack(path);
   return (
     <Popover
-      {...takingBack}
       label={field.label}
       wide={written ? "more" : compared || reaching}
       escapeRef={escapeRef}

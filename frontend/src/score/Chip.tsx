@@ -19,7 +19,6 @@ import { PictureChip } from "./PictureChip";
 import { RampChip } from "./RampChip";
 import { Noted } from "./notes";
 import { Sentence } from "./Sentence";
-import { useTakingBack } from "./takingBack";
 import { coreOf } from "./template";
 import { useSession } from "@/state/use";
 
@@ -121,11 +120,9 @@ function PlainChip({
 }) {
   const { catalogue, effect } = useScore();
   const field = fieldNow(declared, parent, catalogue, effect);
-  const takingBack = useTakingBack(path);
   const words = written(value, field, catalogue.units, Number(effect.clock.frames_per_second));
   return (
     <Popover
-      {...takingBack}
       label={field.label}
       trigger={
         <button type="button" data-value className="chip" aria-label={`${field.label}: ${words}`}>

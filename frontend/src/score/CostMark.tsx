@@ -1,7 +1,8 @@
-/** What an item takes of the time of a step, beside it. */
+/** What an item takes of the time of a step, beside it: as a number where that was asked for, else, where it is much, as a bar at the
+ * edge of its card, which takes no room from its sentence. */
 
 import { useShare } from "@/state/costs";
-import { useSession } from "@/state/use";
+import { useSession, useStudio } from "@/state/use";
 import { Hint } from "@/ui/controls";
 
 export const percent = (share: number): string => (share < 0.01 ? "< 1 %" : `${Math.round(share * 100)} %`);
@@ -9,6 +10,7 @@ export const percent = (share: number): string => (share < 0.01 ? "< 1 %" : `${M
 export function CostMark({ address, name }: { address: string; name: string }) {
   const session = useSession();
   const share = useShare(address);
+  const asked = useStudio((state) => state.costs);
   if (share === null) return null;
   return (
     <Hint text={`${percent(share)} of the time of a step. Click to see where all of it goes.`}>
@@ -16,13 +18,17 @@ export function CostMark({ address, name }: { address: string; name: string }) {
         type="button"
         aria-label={`${name} takes ${percent(share)} of the time of a step`}
         data-cost={share}
-        className="tabular flex h-6 shrink-0 items-center rounded px-1 text-xs text-brass hover:bg-raised"
+        className={
+          asked
+            ? "tabular flex h-6 w-11 shrink-0 items-center justify-end rounded px-1 text-xs text-brass hover:bg-raised"
+            : "absolute inset-y-1 left-0 w-1 rounded-r bg-brass/80 hover:w-1.5"
+        }
         onClick={(event) => {
           event.stopPropagation();
           session.set({ lens: "charts", lensOpen: true, chartPage: "time" });
         }}
       >
-        {percent(share)}
+        {asked && percent(share)}
       </button>
     </Hint>
   );

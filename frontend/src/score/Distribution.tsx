@@ -3,7 +3,7 @@
 import { useEffect, useRef, useState } from "react";
 import { answered, api, type Histogram } from "@/api/client";
 import { addressOf, withValue, type Node, type Path } from "@/state/document";
-import { count, plain } from "@/ui/numbers";
+import { count, counted, plain } from "@/ui/numbers";
 import { useRuleAround, useScore } from "./context";
 import { useDistances, useSearch } from "./searching";
 import { useRun, useSession, useStudio } from "@/state/use";
@@ -61,7 +61,16 @@ export function Distribution({ condition, path, unit }: Props) {
   }, [key]);
 
   if (problem) return <p className="mb-2 text-xs text-ember">{problem}</p>;
-  if (!histogram) return <div className="mb-2 h-[120px] text-xs text-soft">Reading the distribution…</div>;
+  if (!histogram)
+    return (
+      <p role="status" className="mb-2 h-[120px] text-xs text-soft">
+        {ready
+          ? "Reading the distribution…"
+          : atContacts
+            ? "The distribution of what was touched comes with the first frames that are computed."
+            : `The distribution comes when frame ${frame} is computed: ${counted(trial?.computed ?? 0, "frame")} so far.`}
+      </p>
+    );
   if (histogram.total === 0) {
     return (
       <p className="mb-3 text-xs text-soft">

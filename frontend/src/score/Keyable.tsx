@@ -3,7 +3,7 @@
 import { ChevronLeft, ChevronRight, Spline, Trash2 } from "lucide-react";
 import type { ReactNode } from "react";
 import { addressOf, same, type Json, type Path } from "@/state/document";
-import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type KeyValue } from "@/state/keys";
+import { curve, keyAt, keysOf, SMOOTH, valueNear, withKey, type Key, type KeyValue } from "@/state/keys";
 import { IconButton } from "@/ui/controls";
 import { useRun, useSession, useStudio, useTimeAt } from "@/state/use";
 import { storeAt, type Store } from "@/state/store";
@@ -35,13 +35,22 @@ export function Keyable({ value, path, heading, quiet, straight, children }: Pro
   const keys = keysOf(value);
   const open = same(track as Json, path as Json);
   if (!keys) {
+    const first = (at: number): Key => ({
+      at: Number(at.toFixed(4)),
+      value: value as KeyValue,
+      ease: straight ? "linear" : SMOOTH,
+    });
     const begin = () => {
-      session.edit(
-        path,
-        curve([{ at: Number(now.toFixed(4)), value: value as KeyValue, ease: straight ? "linear" : SMOOTH }]),
-      );
+      session.edit(path, curve([first(now)]));
       session.set({ track: path });
     };
+    // What is there stays at the beginning, or at the playhead where the beginning is the very time.
+    const commitAt = (next: Json, time: number) => {
+      const other = time > 1e-4 ? 0 : now;
+      session.edit(path, curve(withKey([first(other)], time, next as KeyValue)));
+      session.set({ track: path });
+    };
+    const plain = quiet ? storeAt(session, path) : { ...storeAt(session, path), commitAt };
     const more = (
       <button type="button" className="h-6 text-xs text-soft hover:text-brass" onClick={begin}>
         + keyframes
@@ -53,11 +62,11 @@ export function Keyable({ value, path, heading, quiet, straight, children }: Pro
           {heading}
           {more}
         </div>
-        {children(value, storeAt(session, path))}
+        {children(value, plain)}
       </>
     ) : (
       <>
-        {children(value, storeAt(session, path))}
+        {children(value, plain)}
         {!quiet && <div>{more}</div>}
       </>
     );
@@ -73,6 +82,7 @@ export function Keyable({ value, path, heading, quiet, straight, children }: Pro
   const store: Store = {
     try: (next) => storeAt(session, path).try(put(next)),
     commit: (next) => storeAt(session, path).commit(put(next)),
+    commitAt: (next, time) => storeAt(session, path).commit(curve(withKey(keys, time, next as KeyValue))),
   };
   const before = keys.filter((key) => key.at < now - 1e-3).at(-1);
   const after = keys.find((key) => key.at > now + 1e-3);

@@ -13,6 +13,7 @@ import { coreOf } from "./template";
 import { unsaidOf } from "./unsaid";
 import { useApp, useSession, useStudio } from "@/state/use";
 import { KindList } from "./KindList";
+import { askForMesh } from "./meshFile";
 import { beginAnew, openFirst } from "./opening";
 import { exchange } from "@/state/exchanging";
 
@@ -40,10 +41,16 @@ export function KindPicker({ slot, path, label, words, present, node, quiet }: P
   const choose = (info: KindInfo, said: Node) => {
     const mesh = info.fields.find((field) => field.to === "asset" && field.required);
     // Without any mesh in the library a file has to be read first.
-    if (mesh && !meshes[0]) return document.getElementById("mesh-file")?.click();
-    const given = mesh ? { [mesh.name]: meshes[0]!.id } : said;
-    if (info.kind === present && Object.keys(given).length === 0) return void beginAnew(session, path, info.kind);
-    void exchange(session, path, info.kind, given).then((done) => done && openFirst(path));
+    if (mesh && !meshes[0])
+      return askForMesh((asset) => void exchange(session, path, info.kind, { [mesh.name]: asset }));
+    if (mesh)
+      return void exchange(session, path, info.kind, { [mesh.name]: meshes[0]!.id }).then((done) => {
+        if (!done) return;
+        const hint = `It is “${meshes[0]!.name}” of the library: its name in the sentence chooses another, or reads a file.`;
+        session.set({ hint });
+      });
+    if (info.kind === present && Object.keys(said).length === 0) return void beginAnew(session, path, info.kind);
+    void exchange(session, path, info.kind, said).then((done) => done && openFirst(path));
   };
   const inLook = path[0] === "looks";
   const colouring = slot === "quantity" && node && info && info.value_type !== "flag" && !inLook;

@@ -3,10 +3,11 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answered, api } from "@/api/client";
-import { kindOf } from "@/state/document";
+import { kindOf, type Node } from "@/state/document";
 import { Button } from "@/ui/controls";
 import { capitalised } from "@/ui/words";
 import { useScore } from "./context";
+import { whatThen } from "./meshFile";
 import { useSession, useStudio, useStage } from "@/state/use";
 import { adders } from "@/state/adding";
 import { freshTicket, stopUpload } from "@/state/uploads";
@@ -37,6 +38,7 @@ export function MeshImport() {
   const [reading, setReading] = useState<{ ticket: string; name: string } | null>(null);
   const client = useQueryClient();
   const take = async (file: File) => {
+    const then = whatThen();
     const ticket = freshTicket();
     setReading({ ticket, name: file.name });
     setMessage("");
@@ -50,8 +52,11 @@ export function MeshImport() {
       );
       await client.invalidateQueries({ queryKey: ["meshes"] });
       const label = capitalised(file.name.replace(/\.\w+$/, "").replaceAll(/[-_]+/g, " "));
-      adders(session).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label });
-      const shape = String(session.state.document?.shapes.at(-1)?.id ?? "");
+      if (then) then(asset.id, label);
+      else adders(session).shapes.add(kindOf(catalogue, "shape", "mesh"), { asset: asset.id, label });
+      const shape = String(
+        session.state.document?.shapes.findLast((item) => (item as Node).asset === asset.id)?.id ?? "",
+      );
       setRead({ label, shape, size: asset.size ?? 1, notes: asset.notes ?? [] });
     } catch (error) {
       setMessage((error as Error).message);
@@ -67,6 +72,12 @@ export function MeshImport() {
         aria-label="Mesh file"
         accept=".obj,.ply,.stl,.glb,.usd,.usda,.usdc,.usdz"
         className="hidden"
+        ref={(input) => {
+          // Nothing was chosen: what was asked for is not waited for.
+          const forget = () => void whatThen();
+          input?.addEventListener("cancel", forget);
+          return () => input?.removeEventListener("cancel", forget);
+        }}
         onChange={(event) => {
           const file = event.target.files?.[0];
           event.target.value = "";

@@ -48,6 +48,7 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
         changed={value !== field.default}
         onReset={() => session.edit(path, field.default as string)}
       />
+      <Bring onDone={(id) => session.edit(path, id)} />
       <div className="grid grid-cols-3 gap-2">
         {sets.data?.map((set) => (
           <button
@@ -68,7 +69,6 @@ export function PictureChip({ field, value, path }: { field: FieldInfo; value: s
           </button>
         ))}
       </div>
-      <Bring onDone={(id) => session.edit(path, id)} />
     </Popover>
   );
 }
@@ -142,7 +142,7 @@ function Bring({ onDone }: { onDone: (id: string) => void }) {
     ["Rows", rows, setRows],
   ] as const;
   return (
-    <div className="mt-3 border-t border-line pt-2">
+    <div className="mb-3 border-b border-line pb-3">
       <label className="flex cursor-pointer items-center gap-2 text-xs text-soft">
         <span className="rounded border border-line px-2 py-1 text-text hover:bg-panel">Bring in PNGs…</span>
         one sheet, or several as a sequence

@@ -45,8 +45,13 @@ export function Card(props: CardProps) {
   const word = useStudio((state) => wordFor(state.catalogue, collection));
   const selected = useStudio((state) => state.selected?.[0] === collection && state.selected[1] === index);
   const [asking, setAsking] = useState<string[] | null>(null);
-  const [renaming, setRenaming] = useState(false);
-  const sortable = useSortable({ id: `${collection}/${String(item.id)}` });
+  const costs = useStudio((state) => state.costs);
+  const address = `${collection}/${String(item.id)}`;
+  const [renaming, setRenaming] = useState(session.state.naming === address);
+  useEffect(() => {
+    if (session.state.naming === address) session.set({ naming: null });
+  }, [session, address]);
+  const sortable = useSortable({ id: address });
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = sortable;
   const room = useRef<HTMLSpanElement>(null);
   const edge = useRef<HTMLSpanElement>(null);
@@ -77,7 +82,7 @@ export function Card(props: CardProps) {
     <li
       ref={setNodeRef}
       style={{ transform: CSS.Translate.toString(transform), transition }}
-      data-item={`${collection}/${String(item.id)}`}
+      data-item={address}
       aria-label={name}
       onClick={() => session.set({ selected: [...path] })}
       className={cx(
@@ -144,9 +149,10 @@ export function Card(props: CardProps) {
             />
           </span>
         </span>
-        <CostMark address={`${collection}/${String(item.id)}`} name={name} />
+        {costs && <CostMark address={address} name={name} />}
         {aside}
       </span>
+      {!costs && <CostMark address={address} name={name} />}
       {below && <div className="leading-6 text-text/85">{below}</div>}
       <NotesUnder path={path} />
       <Dialog

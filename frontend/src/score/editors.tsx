@@ -4,7 +4,8 @@ import type { FieldInfo } from "@/api/client";
 import { same, type Json, type Node, type Path } from "@/state/document";
 import { Slider } from "@/ui/controls";
 import { HexInput } from "@/ui/HexInput";
-import { fromHex, otherWay, plain, toHex } from "@/ui/numbers";
+import { fromHex, toHex } from "@/ui/colours";
+import { otherWay, plain } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
 import { useTyped } from "@/ui/useTyped";
 import { fieldNow, isColor, useScore, type ValueRange } from "./context";
@@ -17,7 +18,8 @@ import { cx } from "@/ui/cx";
 
 const part = (store: Store, whole: readonly number[], index: number): Store => {
   const put = (value: Json) => whole.map((entry, at) => (at === index ? Number(value) : entry));
-  return { try: (value) => store.try(put(value)), commit: (value) => store.commit(put(value)) };
+  const commitAt = store.commitAt && ((value: Json, time: number) => store.commitAt!(put(value), time));
+  return { try: (value) => store.try(put(value)), commit: (value) => store.commit(put(value)), commitAt };
 };
 
 interface NumberProps {
@@ -42,8 +44,12 @@ interface NumberProps {
 }
 
 export const KEEPS =
-  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there, small sums and 2 ± 0.5 are understood. " +
+  "Enter or leaving keeps what is typed, Escape takes it back. Units, % of what is there, small sums and 2 ± 0.5 are " +
+  "understood; 3 at 2 s sets a key there. " +
   "Tab goes to the next value, arrows up and down to what stands around it.";
+
+/** A value and the time at which it is to be that. */
+const AT_A_TIME = /^(.+?)\s+at\s+(.+)$/i;
 
 /** A value and its spread. */
 const SPREAD = /^(.+?)\s*(?:±|\+\/?[-−])\s*(.+)$/;
@@ -84,9 +90,8 @@ export function NumberEditor({
     if ("fault" in spread) return spread.fault;
     return onSpread!(read.value, spread.value);
   };
-  const { fault, box } = useTyped(present, (raw) => {
-    const both = onSpread && SPREAD.exec(raw);
-    if (both) return spreadTyped(both[1]!, both[2]!);
+  /** Reads one value and keeps it; says why it cannot be. */
+  const kept = (raw: string, keep: (value: number) => void): string => {
     // A bare number is a percentage where those are shown.
     const given = unit === "share" && !raw.includes("%") && /^[\d.,\s]+$/.test(raw) ? `${raw}%` : raw;
     const read =
@@ -99,8 +104,19 @@ export function NumberEditor({
     if (beyond && onBeyond) return onBeyond(read.value);
     if (low !== null && read.value < low) return `cannot be below ${plain(low * worth)}`;
     if (high !== null && read.value > high) return `cannot be above ${plain(high * worth)}`;
-    store.commit(whole ? Math.round(read.value) : read.value);
+    keep(whole ? Math.round(read.value) : read.value);
     return "";
+  };
+  const { fault, box } = useTyped(present, (raw) => {
+    const timed = store.commitAt && AT_A_TIME.exec(raw);
+    if (timed) {
+      const time = typed(timed[2]!, { unit: "s", fps });
+      if ("fault" in time) return time.fault;
+      return kept(timed[1]!, (next) => store.commitAt!(next, Number(time.value.toFixed(4))));
+    }
+    const both = onSpread && SPREAD.exec(raw);
+    if (both) return spreadTyped(both[1]!, both[2]!);
+    return kept(raw, (next) => store.commit(next));
   });
   const bend = bendOf(soft, span);
   const keep = (next: number) => (whole ? Math.round(next) : Number(next.toPrecision(6)));

@@ -4,7 +4,7 @@ import type { Catalogue } from "@/api/client";
 import type { Json, Node } from "@/state/document";
 import type { Key } from "@/state/keys";
 import { keysOf } from "@/state/keys";
-import { fromHex, toHex } from "@/ui/numbers";
+import { fromHex, toHex } from "@/ui/colours";
 
 /** Stops that a shipped ramp is turned into when one begins to edit it. */
 const STOPS = 5;

@@ -2,10 +2,13 @@
 
 import type { FieldInfo } from "@/api/client";
 import { withDial } from "@/state/adding";
-import { withValue, type Node, type Path } from "@/state/document";
+import { at, withValue, type Node, type Path } from "@/state/document";
+import { curve, keysOf } from "@/state/keys";
+import { lastFrame } from "@/state/run";
 import { Menu, Popover } from "@/ui/controls";
 import { attributes, useScore, type Surroundings } from "./context";
 import type { Declared } from "./declared";
+import { askForMesh } from "./meshFile";
 import { ruleName } from "./numbering";
 import { useSession } from "@/state/use";
 import { refer } from "@/state/exchanging";
@@ -13,6 +16,19 @@ import { refer } from "@/state/exchanging";
 export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: string; path: Path }) {
   const session = useSession();
   const words = field.words ?? {};
+  const choose = (word: string) => {
+    if (field.renews) return void refer(session, path, word);
+    const led = field.opens?.[word];
+    if (!led) return session.edit(path, word);
+    // Straight from the beginning to the end: as it is without them.
+    const document = session.state.document;
+    const beside = [...path.slice(0, -1), led];
+    const end = lastFrame(document) / Number(document.clock.frames_per_second);
+    const keys =
+      keysOf(at(document, beside)) ?? [0, end].map((time) => ({ at: time, value: time, ease: "linear" as const }));
+    session.commit(withValue(withValue(document, path, word), beside, curve(keys)));
+    session.set({ track: beside });
+  };
   return (
     <Menu
       trigger={
@@ -23,7 +39,7 @@ export function ChoiceChip({ field, value, path }: { field: FieldInfo; value: st
       entries={Object.entries(words).map(([word, text]) => ({
         label: text,
         hint: word === value ? "now" : "",
-        onSelect: () => (field.renews ? void refer(session, path, word) : session.edit(path, word)),
+        onSelect: () => choose(word),
       }))}
     />
   );
@@ -107,6 +123,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
   const plain =
     field.to === "shape" && path[0] !== "dials" && path[0] !== "shapes" && !!value && !value.startsWith("dial:");
   const throughDial = plain ? [{ label: "through a new dial", hint: "exchanged in one place", onSelect: byDial }] : [];
+  const fromFile = field.to === "asset" ? [{ label: "from a file…", onSelect: () => askForMesh(put) }] : [];
   return (
     <Menu
       trigger={
@@ -116,6 +133,7 @@ export function ReferenceChip({ field, value, path }: { field: FieldInfo; value:
         </button>
       }
       entries={[
+        ...fromFile,
         ...none,
         ...choices.map((choice) => ({
           label: choice.label,

@@ -16,6 +16,9 @@ import {
 } from "./document";
 import type { Session } from "./session";
 
+/** Lists of what other sentences speak of by a name that somebody gave it. */
+const NAMED: Collection[] = ["groups", "attributes"];
+
 export interface Adder {
   add: (info?: KindInfo, change?: Node) => void;
 }
@@ -35,6 +38,9 @@ export function adders(session: Session): Record<Collection, Adder> {
   /** Commits a document that has grown by the last item of a collection, and turns to that. */
   const commit = (collection: Collection, effect: Effect) => {
     session.commit(effect);
+    const added = listOf(effect, collection).at(-1);
+    // What is known by its name alone is given one at once.
+    if (NAMED.includes(collection)) session.set({ naming: `${collection}/${String(added?.id)}` });
     turnTo(session, collection, effect[collection].length - 1);
   };
   const push = (collection: Collection, item: Node, to = current()) => commit(collection, grown(to, collection, item));

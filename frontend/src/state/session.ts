@@ -91,6 +91,8 @@ export interface SessionState {
   /** What the charts in the lens are of. */
   chartPage: ChartPage;
   guidePage: string | null;
+  /** The item that has just been added and is to be given a name of its own: its address. */
+  naming: string | null;
   /** Whether the score is there; where there is little room it is a drawer over the stage. */
   scoreOpen: boolean;
   /** Rules that alone are run, to look at them by themselves; none means all. The document does not know of it. */
@@ -184,6 +186,7 @@ export class Session {
       lensOpen: false,
       chartPage: "groups",
       guidePage: null,
+      naming: null,
       scoreOpen: window.innerWidth >= NARROW,
       solo: [],
       hidden: [],

@@ -7,6 +7,8 @@ import type { Session } from "./session";
 export interface Store {
   try: (value: Json) => void;
   commit: (value: Json) => void;
+  /** Puts a value at a time (seconds), where keyframes may stand. */
+  commitAt?: (value: Json, time: number) => void;
 }
 
 export const storeAt = (session: Session, path: Path): Store => ({

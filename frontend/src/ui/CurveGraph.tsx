@@ -1,10 +1,12 @@
 /** A curve through keys, to be drawn: drag keys and the handles of an eased piece, double-click to add, Delete to remove. */
 
 import { useEffect, useRef, useState } from "react";
-import { movedKey, withKey, type Ease, type Key } from "@/state/keys";
+import { flushSync } from "react-dom";
+import { keyAt, movedKey, withKey, type Ease, type Key } from "@/state/keys";
 import { Gradient, Handles, outline, spanOf, written } from "./curve";
 import { AXES, KeyRow, list } from "./KeyRow";
-import { plain, toHex } from "./numbers";
+import { toHex } from "./colours";
+import { plain } from "./numbers";
 
 export interface CurveProps {
   keys: Key[];
@@ -29,6 +31,8 @@ export interface CurveProps {
   margin?: number;
 }
 
+/** Room that half a key takes. */
+const PIN = 7;
 const TONES = ["var(--ice)", "#d9a3b4", "#9fc59a"];
 
 interface Drag {
@@ -56,11 +60,20 @@ export function CurveGraph(props: CurveProps) {
     observer.observe(node);
     return () => observer.disconnect();
   }, []);
+  // The key at the playhead is the one that is edited, as in the value's own box.
+  const there = playhead === undefined ? -1 : keyAt(keys, playhead, 0.5 / 240);
+  const [followed, setFollowed] = useState(there);
+  if (there !== followed) {
+    setFollowed(there);
+    if (there >= 0 && !drag) setPicked(there);
+  }
   const index = Math.min(picked, keys.length - 1);
   const chosen = keys[index]!;
   const [bottom, top] = frozen ?? spanOf(keys, props.low ?? null, props.high ?? null);
   const inner = { top: 10, bottom: height - 16 };
   const x = (at: number) => margin + ((at - from) / Math.max(1e-9, to - from)) * (width - 2 * margin);
+  /** Where a key is drawn: whole, at the ends, too. */
+  const pin = (at: number) => Math.min(width - PIN, Math.max(PIN, x(at)));
   const y = (number: number) =>
     inner.bottom - ((number - bottom) / Math.max(1e-12, top - bottom)) * (inner.bottom - inner.top);
   const atX = (px: number) => from + ((px - margin) / Math.max(1, width - 2 * margin)) * (to - from);
@@ -143,6 +156,20 @@ export function CurveGraph(props: CurveProps) {
     event.stopPropagation();
   };
 
+  /** Tab goes on from the last value of a key to the next key, from the digits of a colour to those of the next one. */
+  const walk = (event: React.KeyboardEvent) => {
+    const hops = () => [...row.current!.querySelectorAll<HTMLElement>("[data-hop]")];
+    const target = event.target as HTMLElement;
+    const leaves = target === hops().at(graded ? 0 : -1);
+    if (event.key !== "Tab" || event.shiftKey || index >= keys.length - 1 || !leaves) return;
+    event.preventDefault();
+    event.stopPropagation();
+    flushSync(() => target.blur());
+    if (target.getAttribute("aria-invalid") === "true") return target.focus();
+    flushSync(() => setPicked(index + 1));
+    hops()[0]?.focus();
+  };
+
   return (
     <div>
       <div ref={box} className="relative w-full select-none" style={{ height }}>
@@ -180,7 +207,7 @@ export function CurveGraph(props: CurveProps) {
                       strokeDasharray="2 3"
                     />
                     <text
-                      x={width - margin}
+                      x={width - margin - 2}
                       y={y(level) - 2}
                       textAnchor="end"
                       fontSize={9.5}
@@ -219,7 +246,7 @@ export function CurveGraph(props: CurveProps) {
             (graded ? [0] : list(key.value)).map((number, part) => (
               <circle
                 key={`${k} ${part}`}
-                cx={x(key.at)}
+                cx={pin(key.at)}
                 cy={graded ? inner.bottom - 4 : y(number)}
                 r={k === index ? 5.5 : 4.5}
                 fill={graded ? toHex(list(key.value)) : k === index ? "var(--brass)" : "var(--raised)"}
@@ -243,7 +270,7 @@ export function CurveGraph(props: CurveProps) {
           )}
         </svg>
       </div>
-      <div ref={row} data-stay>
+      <div ref={row} data-stay onKeyDown={walk}>
         <KeyRow
           {...props}
           index={index}

@@ -1,6 +1,6 @@
 /** A colour typed as hexadecimal digits. */
 
-import { fromHex, hexIn, toHex } from "./numbers";
+import { fromHex, hexIn, toHex } from "./colours";
 import { useTyped } from "./useTyped";
 
 interface Props {

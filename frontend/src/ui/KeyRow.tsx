@@ -5,7 +5,8 @@ import { movedKey, roomFor, SMOOTH, type Ease, type Key, type KeyValue } from "@
 import { cx } from "./cx";
 import type { CurveProps } from "./CurveGraph";
 import { HexInput } from "./HexInput";
-import { fromHex, plain, toHex } from "./numbers";
+import { fromHex, toHex } from "./colours";
+import { plain } from "./numbers";
 import { worth } from "./typed";
 import { useTyped } from "./useTyped";
 
@@ -27,25 +28,28 @@ export function KeyRow(props: Props) {
   const { onTry, onCommit, onEase, onRemove } = props;
   const chosen = keys[index]!;
   const graded = value === "color";
+  const place = (
+    <Box
+      label="At"
+      name="At: the key’s place"
+      text={written(chosen.at)}
+      after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""}
+      onTake={(text) => {
+        const given =
+          along === "time"
+            ? worth(text, "s", framesPerSecond)
+            : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
+        if (given === null) return `that is no ${along === "time" ? "time" : "place"}`;
+        const [low, high] = roomFor(keys, index, from, along === "share" ? 1 : Infinity);
+        if (given < low || given > high) return between(low, high, written);
+        onCommit(movedKey(keys, index, given, chosen.value, low, high));
+        return "";
+      }}
+    />
+  );
   return (
     <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
-      <Box
-        label="At"
-        name="At: the key’s place"
-        text={written(chosen.at)}
-        after={along === "time" ? `${Math.round(chosen.at * framesPerSecond)} f` : ""}
-        onTake={(text) => {
-          const given =
-            along === "time"
-              ? worth(text, "s", framesPerSecond)
-              : worth(text.includes("%") ? text : `${text}%`, "share", framesPerSecond);
-          if (given === null) return `that is no ${along === "time" ? "time" : "place"}`;
-          const [low, high] = roomFor(keys, index, from, along === "share" ? 1 : Infinity);
-          if (given < low || given > high) return between(low, high, written);
-          onCommit(movedKey(keys, index, given, chosen.value, low, high));
-          return "";
-        }}
-      />
+      {!graded && place}
       {graded ? (
         <span className="flex items-center gap-1">
           <input
@@ -61,6 +65,7 @@ export function KeyRow(props: Props) {
             value={list(chosen.value)}
             onTake={(color) => onCommit(movedKey(keys, index, chosen.at, color, from))}
           />
+          {place}
         </span>
       ) : (
         list(chosen.value).map((number, part, all) => (

@@ -24,8 +24,6 @@ interface PopoverProps {
   wide?: boolean | "more";
   /** Takes Escape before the box does; says whether it had a use for it. */
   escapeRef?: RefObject<(() => boolean) | null>;
-  /** Escape is about to close it. */
-  onEscape?: () => void;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
 }
@@ -76,7 +74,7 @@ class Place {
 /** Closes the box around it. */
 export const PopoverClose = RadixPopover.Close;
 
-export function Popover({ trigger, children, label, wide, escapeRef, onEscape, open, onOpenChange }: PopoverProps) {
+export function Popover({ trigger, children, label, wide, escapeRef, open, onOpenChange }: PopoverProps) {
   const [own, setOwn] = useState(false);
   const opener = useRef<HTMLButtonElement>(null);
   const place = useMemo(() => new Place(), []);
@@ -182,7 +180,7 @@ export function Popover({ trigger, children, label, wide, escapeRef, onEscape, o
             (box.querySelector<HTMLElement>(`${HOPS}, [autofocus], [cmdk-input], [cmdk-root]`) ?? box).focus();
           }}
           onCloseAutoFocus={unlessTaken}
-          onEscapeKeyDown={(event) => (escapeRef?.current?.() ? event.preventDefault() : onEscape?.())}
+          onEscapeKeyDown={(event) => escapeRef?.current?.() && event.preventDefault()}
           // The lists of an editor in it hang off the page, but belong to it.
           onInteractOutside={(event) => {
             if (event.target instanceof Element && event.target.closest(".cm-tooltip")) event.preventDefault();

@@ -2,7 +2,8 @@
 
 import type { Key } from "@/state/keys";
 import { list } from "./KeyRow";
-import { plain, toHex } from "./numbers";
+import { toHex } from "./colours";
+import { plain } from "./numbers";
 
 export const written = (at: number, along: "time" | "share"): string =>
   (along === "time" ? `${plain(at)} s` : `${plain(at * 100)} %`).replace("−", "-");

@@ -47,7 +47,9 @@ class Clock(Part):
         help="With *up to*: a step is cut so that no particle moves further than this; 0 takes a tenth of a metre.",
     )  # fmt: skip
     pre_roll: float = fields.number(0.0, unit="s", low=0, high=600, soft=(0, 10), label="Pre-roll", still=True)
-    time_from: Literal["clock", "curve"] = fields.choice("clock", {"clock": "the clock", "curve": "a curve"}, label="Time from")
+    time_from: Literal["clock", "curve"] = fields.choice(
+        "clock", {"clock": "the clock", "curve": "a curve"}, label="Time from", opens={"curve": "effect_time"}
+    )  # fmt: skip
     effect_time: float = fields.number(
         0.0, unit="s", low=0, high=600, soft=(0, 20), label="Time of the effect", straight=True,
         help="Used with *time from a curve*: give it keyframes. Straight between them, the effect runs evenly, faster or slower.",
@@ -148,7 +150,7 @@ class Source(Part):
         help="When the shape moves or turns, this part of its velocity at the place of birth is added.",
     )  # fmt: skip
     radius: Amount = fields.amount(0.05, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
-    lifetime: Amount = fields.amount(4.0, unit="s", low=0, high=100_000, soft=(0.1, 20), label="Lifetime")
+    lifetime: Amount = fields.amount(4.0, unit="s", low=0, high=1e9, soft=(0.1, 20), label="Lifetime")
     color: Amount = fields.amount([0.85, 0.92, 0.95], value="color", low=0, high=1, label="Colour")
     opacity: Amount = fields.amount(1.0, low=0, high=1, soft=(0, 1), label="Opacity")
     mass: Amount = fields.amount(1.0, unit="kg", low=1e-9, high=1e9, soft=(0.01, 10), label="Mass")

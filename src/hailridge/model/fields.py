@@ -75,10 +75,12 @@ def flag(default: bool, *, label: str = "", help: str = "", yes: str = "yes", no
     return _field(default, {"type": "flag", "label": label, "help": help, "yes": yes, "no": no})
 
 
-def choice(default: str, words: dict[str, str], *, label: str = "", help: str = "", renews: bool = False) -> Any:
+def choice(
+    default: str, words: dict[str, str], *, label: str = "", help: str = "", renews: bool = False, opens: dict[str, str] | None = None,
+) -> Any:  # fmt: skip
     """One of a few words; `words` maps the stored word to the one read in the score. One that `renews` decides what its siblings may be
-    (`Part.renewed`)."""
-    return _field(default, {"type": "choice", "words": words, "label": label, "help": help, "renews": renews or None})
+    (`Part.renewed`). `opens` names, by word, the sibling whose keyframes say the rest."""
+    return _field(default, {"type": "choice", "words": words, "label": label, "help": help, "renews": renews or None, "opens": opens})
 
 
 def text(default: str, *, label: str = "", help: str = "", longest: int = 400) -> Any:

@@ -9,6 +9,7 @@ from typing import Any, get_args
 
 from pydantic import ValidationError
 
+from hailridge.model import fields
 from hailridge.model.collections import COLLECTIONS
 from hailridge.model.effect import Effect, numbered
 from hailridge.model.kind import Kind, Part, Path
@@ -46,9 +47,17 @@ def place_in_words(raw: Any, path: Path) -> str:
             number = _rule_number(raw, key) if previous == "rules" else key + 1
             words.append(f"{singular or previous.rstrip('s')} {number}" + (f" '{label}'" if isinstance(label, str) else ""))
         elif isinstance(key, str):
-            words.append(key.replace("_", " ") if key in COLLECTIONS or key not in _all_tags() else "")
+            said = _label(previous, key) or key.replace("_", " ")
+            words.append(said if key in COLLECTIONS or key not in _all_tags() else "")
         previous = key
     return ", ".join(word for word in words if word)
+
+
+def _label(part: str | int, name: str) -> str:
+    """What a value of the clock or of the picture is called where it is edited."""
+    field = fixed_part((part,)).model_fields.get(name) if part in ("clock", "picture") else None
+    label = str(fields.ui_of(field).get("label", "")) if field is not None else ""
+    return label[:1].lower() + label[1:]
 
 
 def _rule_number(raw: Any, index: int) -> int:

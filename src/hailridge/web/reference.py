@@ -53,6 +53,8 @@ class FieldOut(BaseModel):
     variants: dict[str, dict[str, dict[str, Any]]] | None = None
     measures: str | None = None
     renews: bool | None = None
+    opens: dict[str, str] | None = None
+    """By the word that is chosen, the sibling whose keyframes say the rest: they are begun and shown then."""
     along: str | None = None
     lookups: dict[str, str] | None = None
     keyable: bool = False

@@ -6,7 +6,6 @@ places, contacts, neighbours or fields is left out and said. Above `SAMPLE` part
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -45,6 +44,12 @@ MOST_PARTICLES = 5_000_000
 
 WEIGHT = "forecast_weight"
 
+MOST_WORK = 40_000_000
+"""Steps of a particle after which a forecast ends, about two seconds: by count, so that the same document always gives the same forecast."""
+
+STEP = 10_000
+"""A step with nobody in it takes about as long as that of so many particles."""
+
 
 @dataclass
 class Forecast:
@@ -66,8 +71,8 @@ def multiplies(effect: Effect) -> bool:
     return any(isinstance(action, Spawn) for rule in rules for action in (*rule.actions, *rule.otherwise))
 
 
-def forecast(effect: Effect, assets: Any, seconds: float = 2.0) -> Forecast:
-    """Follow the population of an effect, for at most so many seconds of computing; nothing where no rule gives birth."""
+def forecast(effect: Effect, assets: Any, most: float = MOST_WORK) -> Forecast:
+    """Follow the population of an effect, for at most so many steps of a particle; nothing where no rule gives birth."""
     told = Forecast()
     if not multiplies(effect):
         return told
@@ -76,7 +81,7 @@ def forecast(effect: Effect, assets: Any, seconds: float = 2.0) -> Forecast:
         # Without anything that multiplies it would only say how many the sources bring forth.
         return told
     simulation = Simulation(dry, assets, record=False)
-    budget, begun, thinned, before = effect.clock.particle_budget, time.perf_counter(), 0, 0.0
+    budget, done, thinned, before = effect.clock.particle_budget, 0, 0, 0.0
     told.groups = {group.id: [] for group in effect.groups}
     for frame in simulation.frames():
         moment = simulation.moment
@@ -92,7 +97,8 @@ def forecast(effect: Effect, assets: Any, seconds: float = 2.0) -> Forecast:
             told.budget_at = frame.number
             break
         before = total
-        if time.perf_counter() - begun > seconds:
+        done += effect.clock.steps_per_frame * (frame.count + STEP)
+        if done > most:
             told.complete = frame.number >= effect.clock.last_frame
             break
         while moment.count > SAMPLE:

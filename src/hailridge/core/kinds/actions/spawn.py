@@ -67,7 +67,7 @@ class Spawn(Action):
     cone: float = fields.number(40.0, unit="deg", low=0, high=180, soft=(0, 180), label="Within a cone of")
     around: Amount = fields.amount(0.0, unit="m", low=0, high=100, soft=(0, 1), label="Around it by")
     radius: Amount = fields.amount(0.03, unit="m", low=0, high=1000, soft=(0.005, 0.5), label="Radius")
-    lifetime: Amount = fields.amount(2.0, unit="s", low=0, high=100_000, soft=(0.1, 20), label="Lifetime")
+    lifetime: Amount = fields.amount(2.0, unit="s", low=0, high=1e9, soft=(0.1, 20), label="Lifetime")
     color: Amount = fields.amount([0.85, 0.92, 0.95], value="color", low=0, high=1, label="Colour")
     at: str | None = fields.reference(
         "neighbourhood", label="Born in the middle of those found by", optional="no neighbourhood: where it is",
