@@ -250,7 +250,7 @@ class Stories(LooksCase):
         self.open_made(raw)
         self.seek(6)
         page, card = self.page, self.look()
-        card.click(position={"x": 120, "y": 8})
+        card.click(position={"x": 300, "y": 8})
         card.get_by_role("button", name="in their own colour").click()
         page.get_by_role("option", name="a ramp over a quantity").click()
         card.get_by_role("button", name="part of life").click()
@@ -273,7 +273,7 @@ class Stories(LooksCase):
         self.until(lambda: card.get_by_role("button", name="Ramp: stops of your own").count() == 1, "lifted")
         self.assertEqual(self.violations(page), [])
         # A second layer over it, multiplied; then the layers change places.
-        card.click(position={"x": 120, "y": 8})
+        card.click(position={"x": 300, "y": 8})
         card.get_by_role("button", name="+ colour over it").click()
         page.get_by_role("option", name="bands").click()
         self.until(lambda: "over it" in card.inner_text(), "two layers")

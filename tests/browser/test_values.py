@@ -166,7 +166,7 @@ class Colours(BrowserCase):
         self.seek(60)
         page = self.page
         look = page.locator('section[aria-label="Looks"] li[data-item]').first
-        look.click(position={"x": 200, "y": 10})
+        look.click(position={"x": 300, "y": 8})
         look.get_by_role("button", name="in their own colour").click()
         page.keyboard.type("bands")
         page.keyboard.press("Enter")

@@ -72,7 +72,7 @@ class Refusals(unittest.TestCase):
             (["rules", 0, "condition", "threshold"], "1", "threshold"),
             (["rules", 0, "condition", "quantity"], {}, "has to say its kind"),
             (["clock", "duration"], -1.0, "clock, duration: is -1, but cannot be below 0.04"),
-            (["clock", "steps_per_frame"], 1.5, "clock, steps per frame"),
+            (["clock", "steps_per_frame"], 1.5, "clock, steps a frame"),
             (["clock", "seed"], True, "clock, seed"),
             (["groups", 0, "id"], "Not An Id", "an id is made of small letters"),
             (["format"], 99, "format"),
