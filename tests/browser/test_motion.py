@@ -125,6 +125,9 @@ class Motion(BrowserCase):
         self.assertIn("2 … 8 m/s² over time", air.inner_text())
         # Its curve lies under the clock; the keyframes panel opened with it.
         panel = page.get_by_role("region", name="Keyframes")
+        # The one at the playhead is picked, and nothing follows the last: the first is the one to be held.
+        self.assertEqual(panel.get_by_role("button", name="held").count(), 0)
+        panel.get_by_role("slider", name="Key 1").click()
         panel.get_by_role("button", name="held").click()
         self.until(
             lambda: (

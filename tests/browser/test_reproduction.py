@@ -134,6 +134,8 @@ class Reproduction(Job):
         self.typed("4")
         self.key("Escape")
         self.click(self.button("group$"))
+        # It is named at once.
+        self.typed("limbs")
         for name, groups, said, action in (
             ("New rule", 1, "pull toward", "attraction"), ("New rule 2", 1, "split", "give birth"), ("New rule 3", 2, "trace", "leave marks"),
         ):  # fmt: skip
@@ -169,7 +171,7 @@ class Reproduction(Job):
             page.wait_for_timeout(60)
         page.mouse.up()
         after = self.document()
-        self.told("a strike aimed anew", 52)
+        self.told("a strike aimed anew", 45)
         places = [np.array(next(shape for shape in each["shapes"] if shape["id"] == "ball")["position"]) for each in (before, after)]
         self.assertGreater(np.linalg.norm(places[1] - places[0]), 0.5)
         for rate in (24.0, 60.0):

@@ -57,7 +57,7 @@ export function Tracks() {
   const opened = tracks.find((path) => same(path as Json, open as Json));
   return (
     <section aria-label="Keyframes" className="border-t border-line bg-panel pb-2 pt-1">
-      <ul className="max-h-24 overflow-y-auto">
+      <ul className="max-h-[120px] overflow-y-auto">
         {tracks.map((path) => (
           <TrackRow key={path.join("/")} effect={effect} path={path} open={path === opened} />
         ))}
@@ -86,7 +86,7 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
     session.settle();
   };
   return (
-    <li className="relative h-8">
+    <li className="relative h-10">
       <button
         type="button"
         aria-pressed={open}
@@ -100,7 +100,7 @@ function TrackRow({ effect, path, open }: { effect: Effect; path: Path; open: bo
         <Spline className="size-3.5 shrink-0" />
         <span className="truncate">{capitalised(trackName(effect, path, catalogue))}</span>
       </button>
-      <div className="absolute inset-x-0 bottom-0 h-4 touch-none" onPointerMove={move} onPointerUp={release}>
+      <div className="absolute inset-x-0 bottom-0 h-6 touch-none" onPointerMove={move} onPointerUp={release}>
         <div className="absolute inset-x-0 top-1/2 h-px bg-line" />
         <NowLine path={path} duration={duration} />
         {keys.map((key, index) => (
