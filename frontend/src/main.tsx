@@ -1,20 +1,18 @@
 import "./library/early";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { lazy, StrictMode, Suspense } from "react";
+import { StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import "./index.css";
 import { Library } from "./library/Library";
 import { App } from "./state/app";
 import { AppContext } from "./state/use";
+import { late } from "./ui/late";
 import { holdPresses } from "./ui/pressing";
 
 /** What the studio needs is fetched when it is opened, or when the library has nothing else to do. */
 const studio = () => import("./app/Studio");
-const Studio = lazy(() => studio().then((module) => ({ default: module.Studio })));
-
-// A chunk of a version that is not served any more: the page of the present one takes over. What is not saved yet is kept.
-window.addEventListener("vite:preloadError", () => location.reload());
+const Studio = late(studio, "Studio");
 
 holdPresses();
 const app = new App();
@@ -29,7 +27,7 @@ createRoot(document.getElementById("root")!).render(
           <Suspense fallback={<p className="p-10 text-soft">Opening…</p>}>
             <Routes>
               <Route path="/effects/:id" element={<Studio />} />
-              <Route path="*" element={<Library onIdle={() => void studio()} />} />
+              <Route path="*" element={<Library onIdle={() => void studio().catch(() => undefined)} />} />
             </Routes>
           </Suspense>
         </BrowserRouter>

@@ -168,7 +168,12 @@ class BrowserCase(unittest.TestCase):
         self.page.get_by_role("button", name=f"Move {name}").focus()
         for pressed, heard in (("Enter", "is picked up"), (key, "goes to the place of"), ("Enter", "is put down")):
             self.page.keyboard.press(pressed)
-            spoken.get_by_text(f"{name} {heard}").wait_for(state="attached")
+            try:
+                spoken.get_by_text(f"{name} {heard}").wait_for(state="attached", timeout=PATIENCE / 12)
+            except PlaywrightTimeout:
+                # Pressed in the very moment before the page had measured where things lie: who hears nothing presses again.
+                self.page.keyboard.press(pressed)
+                spoken.get_by_text(f"{name} {heard}").wait_for(state="attached")
 
     def typed_over(self, editor: Locator, text: str) -> None:
         """Paste this in place of all that an editor of formulas holds.

@@ -22,7 +22,7 @@ class Job(BrowserCase):
         """Nobody clicks to open what is open: the first value of what was just added is."""
         if what.get_attribute("aria-haspopup") == "dialog" and what.get_attribute("aria-expanded") == "true":
             return
-        if self.page.get_by_role("dialog").count() > 0:
+        if self.page.get_by_role("dialog").count() > 0 and not what.evaluate("node => !!node.closest('[role=dialog], [role=menu], [role=listbox]')"):
             # What a box lies over is not clicked: the box is closed before.
             try:
                 what.click(trial=True, timeout=2000)

@@ -368,6 +368,19 @@ class ServerGone(BrowserCase):
         self.saved()
         self.wait_computed()
 
+    def test_a_part_fetched_while_no_server_answers_comes_when_one_does(self) -> None:
+        """The page, and with it what is being done, is not given up for it."""
+        page = self.open_demo()
+        page.evaluate("window.mine = 1")
+        self.server.kill()
+        page.get_by_text("The server does not answer; trying again").wait_for()
+        page.get_by_role("button", name=re.compile("^Find a command")).click()
+        page.wait_for_timeout(1000)
+        self.assertEqual(page.evaluate("window.mine"), 1)
+        self.server.start()
+        page.get_by_role("dialog").get_by_role("combobox").wait_for()
+        self.assertEqual(page.evaluate("window.mine"), 1)
+
 
 if __name__ == "__main__":
     unittest.main()

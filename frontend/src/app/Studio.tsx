@@ -1,7 +1,7 @@
 /** One open effect: the score on the left, the stage with the clock below it, the lens over the stage's edge. */
 
 import { Tooltip } from "radix-ui";
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { Suspense, useEffect, useMemo, useState } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { Clock } from "@/clock/Clock";
 import { LensPane } from "@/lens/LensPane";
@@ -14,6 +14,7 @@ import { CheckProvider } from "@/state/advisories";
 import { ForecastProvider } from "@/state/forecast";
 import { SessionContext, useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { Button, Dialog } from "@/ui/controls";
+import { late } from "@/ui/late";
 import { commands } from "./commands";
 import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
@@ -22,11 +23,11 @@ import { Opening } from "./Opening";
 import { ScorePane } from "./ScorePane";
 import { SaveState, TopBar } from "./TopBar";
 
-const Palette = lazy(() => import("./Palette").then((module) => ({ default: module.Palette })));
-const Shortcuts = lazy(() => import("./Shortcuts").then((module) => ({ default: module.Shortcuts })));
+const Palette = late(() => import("./Palette"), "Palette");
+const Shortcuts = late(() => import("./Shortcuts"), "Shortcuts");
 const table = () => import("@/table/TableDrawer");
-const TableDrawer = lazy(() => table().then((module) => ({ default: module.TableDrawer })));
-const Versions = lazy(() => import("./Versions").then((module) => ({ default: module.Versions })));
+const TableDrawer = late(table, "TableDrawer");
+const Versions = late(() => import("./Versions"), "Versions");
 
 /** Milliseconds until a server that did not answer is asked again. */
 const AGAIN = 2000;

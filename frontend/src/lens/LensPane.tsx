@@ -2,7 +2,7 @@
 
 import { BookOpen, ChartArea, ChevronRight, Crosshair, TriangleAlert, type LucideIcon } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { lazy, Suspense } from "react";
+import { Suspense } from "react";
 import { useCheck } from "@/state/advisories";
 import type { LensTab } from "@/state/session";
 import { useApp, useRun, useSession, useStudio } from "@/state/use";
@@ -12,9 +12,10 @@ import { Advisories } from "./Advisories";
 import { Probe } from "./Probe";
 import { LEAST, useLensWidth } from "./width";
 import { cx } from "@/ui/cx";
+import { late } from "@/ui/late";
 
-const Charts = lazy(() => import("./Charts").then((module) => ({ default: module.Charts })));
-const Guide = lazy(() => import("./Guide").then((module) => ({ default: module.Guide })));
+const Charts = late(() => import("./Charts"), "Charts");
+const Guide = late(() => import("./Guide"), "Guide");
 
 const TABS: { id: LensTab; label: string; keys?: string; icon: LucideIcon }[] = [
   { id: "probe", label: "Probe", icon: Crosshair },

@@ -1,14 +1,15 @@
 /** One effect in the library: its picture, its name, and what can be done with it. */
 
 import { Check, Ellipsis } from "lucide-react";
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
 import { cx } from "@/ui/cx";
+import { late } from "@/ui/late";
 
 /** The first thing to be seen is the effects; what opens on one is fetched when one comes near, and made when it is asked for. */
 const menu = () => import("@/ui/Menu");
-const Menu = lazy(() => menu().then((module) => ({ default: module.Menu })));
+const Menu = late(menu, "Menu");
 
 interface CardProps {
   effect: EffectSummary;
@@ -39,7 +40,7 @@ export function Card({
   const [wanted, setWanted] = useState(false);
   // Who points at an effect probably opens it: what its stage shows first is there by then.
   const comeNear = () => {
-    void menu();
+    void menu().catch(() => undefined);
     if (effect.opening) new Image().src = effect.opening;
   };
   const more = (

@@ -2,7 +2,7 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Download, Plus, Search, X } from "lucide-react";
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { answered, api } from "@/api/client";
 import { Button } from "@/ui/Button";
@@ -11,10 +11,11 @@ import { Card } from "./Card";
 import { found, ORDERS, type Order } from "./sorting";
 import { useApp, useConnection } from "@/state/use";
 import { cx } from "@/ui/cx";
+import { late } from "@/ui/late";
 
-const Deleted = lazy(() => import("./Deleted").then((module) => ({ default: module.Deleted })));
-const Storage = lazy(() => import("./Storage").then((module) => ({ default: module.Storage })));
-const Starters = lazy(() => import("./Starters").then((module) => ({ default: module.Starters })));
+const Deleted = late(() => import("./Deleted"), "Deleted");
+const Storage = late(() => import("./Storage"), "Storage");
+const Starters = late(() => import("./Starters"), "Starters");
 
 export function Library({ onIdle }: { onIdle: () => void }) {
   const app = useApp();

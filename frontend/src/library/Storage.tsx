@@ -1,12 +1,13 @@
 /** What the data folder holds: told in a line, and in a dialog with its limit and a way to make room. */
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { Suspense, useState } from "react";
 import { answered, api, type Schemas } from "@/api/client";
 import { Button } from "@/ui/Button";
+import { late } from "@/ui/late";
 import { bytesTold } from "@/ui/words";
 
-const Dialog = lazy(() => import("@/ui/Dialog").then((module) => ({ default: module.Dialog })));
+const Dialog = late(() => import("@/ui/Dialog"), "Dialog");
 
 const LIMITS = [0.5e9, 1e9, 2e9, 4e9, 8e9, 16e9, 32e9, 64e9];
 

@@ -1,8 +1,9 @@
 /** The stage: the picture in three dimensions, with what stands on and around it. It is drawn by its engine; nothing
  * here renders while it plays. */
 
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { RunContext, useRunOf, useSession, useStudio } from "@/state/use";
+import { late } from "@/ui/late";
 import { useBefore } from "./before";
 import { EngineContext } from "./engine";
 import { ChosenField } from "./FieldView";
@@ -22,10 +23,10 @@ import { ViewBar } from "./ViewBar";
 /** So many particles take so long to draw without a card that a new size waits (ms). */
 const [CROWDED, LATER] = [20_000, 150];
 
-const ChosenHandles = lazy(() => import("./Handles").then((module) => ({ default: module.ChosenHandles })));
-const PictureView = lazy(() => import("./picture/PictureView").then((module) => ({ default: module.PictureView })));
-const DialPanel = lazy(() => import("./DialPanel").then((module) => ({ default: module.DialPanel })));
-const Values = lazy(() => import("./Values").then((module) => ({ default: module.Values })));
+const ChosenHandles = late(() => import("./Handles"), "ChosenHandles");
+const PictureView = late(() => import("./picture/PictureView"), "PictureView");
+const DialPanel = late(() => import("./DialPanel"), "DialPanel");
+const Values = late(() => import("./Values"), "Values");
 
 /** The stage stays dark in either tone: the colours of a picture are judged against the same ground. */
 export function Stage({ opening }: { opening: string | null }) {

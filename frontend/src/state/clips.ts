@@ -3,6 +3,7 @@
 import { createStore, type StoreApi } from "zustand/vanilla";
 import { answered, api, Refused } from "@/api/client";
 import type { PictureRenderer } from "@/stage/picture/PictureRenderer";
+import { fetched } from "@/ui/late";
 import type { Session } from "./session";
 
 export type ClipFormat = "still" | "png" | "webm" | "mp4";
@@ -65,7 +66,7 @@ export class Clips {
         frames: total,
       };
       clip = (await answered(api.POST("/api/clips", { body }))).id;
-      const { PictureRenderer: Renderer } = await import("@/stage/picture/PictureRenderer");
+      const { PictureRenderer: Renderer } = await fetched(() => import("@/stage/picture/PictureRenderer"));
       renderer = new Renderer(document.createElement("canvas"), () => undefined);
       const longest = renderer.longestSide;
       if (Math.max(wish.width, wish.height) > longest) {
@@ -105,7 +106,7 @@ export class Clips {
     samples: number,
     hidden: string[],
   ): Promise<Uint8Array | null> {
-    const { shotOf } = await import("@/stage/picture/shots");
+    const { shotOf } = await fetched(() => import("@/stage/picture/shots"));
     const shot = await shotOf(session, trial, number, hidden, samples);
     if (!shot) throw new Refused(`frame ${number} is not computed yet; wait until the clock has got there`, 0);
     renderer.put(shot);

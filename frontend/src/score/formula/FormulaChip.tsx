@@ -1,14 +1,15 @@
 /** A formula inside a sentence; its editor opens with it. */
 
-import { Suspense, lazy, useRef, type RefObject } from "react";
+import { Suspense, useRef, type RefObject } from "react";
 import type { FieldInfo } from "@/api/client";
 import type { Path } from "@/state/document";
 import { useSession } from "@/state/use";
 import { Popover } from "@/ui/controls";
+import { late } from "@/ui/late";
 import { EditorHead } from "../EditorHead";
 import type { Slot, Sort } from "./asking";
 
-const FormulaEditor = lazy(() => import("./FormulaEditor").then((module) => ({ default: module.FormulaEditor })));
+const FormulaEditor = late(() => import("./FormulaEditor"), "FormulaEditor");
 
 const SHOWN = 60;
 
