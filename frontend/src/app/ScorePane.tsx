@@ -27,13 +27,12 @@ export function ScorePane({ children }: { children: ReactNode }) {
   const { narrow, width, most } = useScoreWidth();
   if (!open) return null;
   return (
-    <div
+    <main
+      aria-label="Score"
       className={`shrink-0 bg-panel ${narrow ? "absolute inset-y-0 left-0 z-30 shadow-2xl" : "relative"}`}
       style={{ width }}
     >
-      <main aria-label="Score" className="h-full">
-        {children}
-      </main>
+      {children}
       <Grip
         label="Width of the score"
         side="right"
@@ -42,6 +41,6 @@ export function ScorePane({ children }: { children: ReactNode }) {
         most={most}
         onWidth={(scoreWidth) => app.preferences.setState({ scoreWidth })}
       />
-    </div>
+    </main>
   );
 }

@@ -1,6 +1,6 @@
 /** The effect with a second value of a dial, beside its own stage: the same clock, the same camera, its values written above both. */
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, type CSSProperties } from "react";
 import { lastFrame } from "@/state/run";
 import type { Comparing } from "@/state/session";
 import { valueNow } from "@/state/keys";
@@ -29,7 +29,12 @@ export function SideBySide({ children }: { children: React.ReactNode }) {
   const lens = useStudio((state) => state.lensOpen);
   const { width } = useLensWidth();
   return (
-    <div className="absolute inset-0 flex" style={{ right: two && lens ? width : 0 }}>
+    <section
+      aria-label="Stage"
+      className="absolute inset-0 flex"
+      // What is told on one stage keeps left of the lens.
+      style={{ right: two && lens ? width : 0, "--lens": `${lens && !two ? width : 0}px` } as CSSProperties}
+    >
       <div className="relative min-w-0 flex-1">
         {children}
         {comparing && <OwnValue comparing={comparing} />}
@@ -42,7 +47,7 @@ export function SideBySide({ children }: { children: React.ReactNode }) {
           </div>
         </RunContext>
       )}
-    </div>
+    </section>
   );
 }
 

@@ -5,6 +5,7 @@ import type { Group } from "@/state/document";
 import { useNow, useSession, useStudio } from "@/state/use";
 import { Hint } from "@/ui/controls";
 import { count } from "@/ui/numbers";
+import { cx } from "@/ui/cx";
 
 const MOST = 10;
 
@@ -24,7 +25,10 @@ export function Legend() {
     <div
       role="group"
       aria-label="Groups on the stage"
-      className="absolute bottom-2 left-2 flex max-w-[calc(100%-170px)] flex-wrap items-center rounded bg-stage/70 px-1 text-xs text-soft"
+      className={cx(
+        "absolute bottom-2 left-2 flex max-w-[calc(100%-170px-var(--lens))] flex-wrap items-center",
+        "rounded bg-stage/70 px-1 text-xs text-soft",
+      )}
     >
       {groups.slice(0, MOST).map((group) => (
         <Entry

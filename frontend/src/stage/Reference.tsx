@@ -39,7 +39,7 @@ export function Reference() {
         className="pointer-events-none absolute inset-0 h-full w-full object-contain mix-blend-lighten"
         style={{ opacity: strength }}
       />
-      <div className="stage-bar absolute bottom-3 right-3 z-10 text-xs">
+      <div className="stage-bar absolute bottom-3 right-[calc(var(--lens)+12px)] z-10 text-xs">
         <label className="flex items-center gap-1.5 px-1.5 text-soft">
           Reference
           <input

@@ -4,6 +4,7 @@
 import { Suspense, useEffect, useRef, useState } from "react";
 import { RunContext, useRunOf, useSession, useStudio } from "@/state/use";
 import { late } from "@/ui/late";
+import { cx } from "@/ui/cx";
 import { useBefore } from "./before";
 import { EngineContext } from "./engine";
 import { ChosenField } from "./FieldView";
@@ -128,7 +129,12 @@ function Canvas({ opening }: { opening: string | null }) {
                 <Values />
               </Suspense>
             )}
-            <div className="absolute left-3 top-3 flex flex-wrap items-center gap-2 text-xs">
+            <div
+              className={cx(
+                "pointer-events-none absolute left-3 right-[calc(var(--lens)+12px)] top-3 *:pointer-events-auto",
+                "flex flex-wrap items-center gap-2 text-xs",
+              )}
+            >
               <ViewBar />
               <HandleTools />
             </div>

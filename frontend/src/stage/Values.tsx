@@ -65,7 +65,7 @@ function Beside({ text, playing }: { text: string; playing: boolean }) {
         column?.type !== "vector" &&
         found.ids.map((id, row) => <Label key={id} place={placeOf(found, row)} words={cellOf(column!, row)} />)}
       <div
-        className="stage-bar pointer-events-auto absolute bottom-20 right-2 gap-2 px-2 text-xs text-soft"
+        className="stage-bar pointer-events-auto absolute bottom-20 right-[calc(var(--lens)+8px)] gap-2 px-2 text-xs text-soft"
         role="group"
         aria-label="Values beside particles"
       >

@@ -216,7 +216,7 @@ export function PictureView() {
   return (
     <div
       ref={box}
-      className="absolute inset-0 z-10 bg-[#0a0d0f] text-text"
+      className="absolute inset-y-0 left-0 right-[var(--lens)] z-10 bg-[#0a0d0f] text-text"
       data-tone="dark"
       data-testid="picture"
       data-sampled={sampled}
