@@ -20,10 +20,11 @@ import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
 import { useKeys } from "./keyboard";
 import { Opening } from "./Opening";
+// Not fetched late: who knows it types on behind its key, and every letter would be another key.
+import { Palette } from "./Palette";
 import { ScorePane } from "./ScorePane";
 import { SaveState, TopBar } from "./TopBar";
 
-const Palette = late(() => import("./Palette"), "Palette");
 const Shortcuts = late(() => import("./Shortcuts"), "Shortcuts");
 const table = () => import("@/table/TableDrawer");
 const TableDrawer = late(table, "TableDrawer");
