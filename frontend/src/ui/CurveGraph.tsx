@@ -270,7 +270,8 @@ export function CurveGraph(props: CurveProps) {
           )}
         </svg>
       </div>
-      <div ref={row} data-stay onKeyDown={walk}>
+      {/* A curve that reaches from edge to edge has no margin of its own for what stands below it. */}
+      <div ref={row} data-stay onKeyDown={walk} className={margin === 0 ? "px-3" : ""}>
         <KeyRow
           {...props}
           index={index}
