@@ -14,6 +14,7 @@ from hailridge.core.scene.plan import Plan
 from hailridge.model.kind import kinds
 from hailridge.model.rounding import band_of, ends
 from hailridge.model.validation import read_effect
+from tests.core.test_shapes import shape
 from tests.support import PLANE, compare, document, rule, run, track
 
 SPREAD = {"kind": "spread", "value": 0.3, "spread": 0.2}
@@ -62,6 +63,28 @@ class ToBeginWith(unittest.TestCase):
         self.assertEqual(len(present_attribute(moment, "velocity", []).middle), 3)  # type: ignore[union-attr]
         self.assertIsNone(present_attribute(moment, "color", []))
         self.assertIsNone(present_quantity(moment, kinds("quantity")["since_contact"](kind="since_contact"), []))
+
+    def test_a_threshold_that_tells_nobody_apart_begins_half_way(self) -> None:
+        """A field that nobody is in yet, a life that has just begun, an opacity that is whole: between what there can be."""
+        field = {"kind": "falloff", "id": "front", "label": "Front", "shape": "far", "outer": 0.5}
+        shapes = [shape("ball", id="far", label="Far", position=[9.0, 0.0, 0.0])]
+        effect = read_effect(document(count=40, shapes=shapes, fields=[field], source={"lifetime": {"kind": "spread", "value": 4.0, "spread": 2.0}}))
+        frames = run(effect, 24)
+        moments = [recorded_moment(Plan(effect, MemoryAssets()), frame.columns, frame.count, frame.number) for frame in (frames[0], frames[24])]
+        quantity = kinds("quantity")
+        for kind, at_once, later in (
+            (quantity["field"](kind="field", field="front"), 0.5, 0.5),
+            (quantity["life_fraction"](kind="life_fraction"), 0.5, None),
+            (quantity["attribute"](kind="attribute", attribute="opacity"), 0.5, 0.5),
+        ):
+            first, second = (present_quantity(moment, kind, []) for moment in moments)
+            assert first is not None and second is not None
+            self.assertEqual(first.middle, at_once)
+            if later is None:
+                # One second of four, give or take: what they have now says more.
+                self.assertAlmostEqual(second.middle, 0.25, delta=0.08)
+            else:
+                self.assertEqual(second.middle, later)
 
     def test_ramps_and_bands_begin_and_end_where_one_would_type_it(self) -> None:
         """Bands of age stood as *bands of 0.39 s from 0.05 s*."""

@@ -14,6 +14,9 @@ from hailridge.core.state.particles import number_of
 from hailridge.model.parts import Quantity
 from hailridge.model.rounding import band_of, ends
 
+AT_END = 0.02
+"""Nearer to an end than this share of what there can be counts as at the end."""
+
 
 @dataclass
 class Present:
@@ -61,12 +64,20 @@ def _present(values: NDArray[np.float64], low: float | None = None, high: float 
         # All are alike: what lies a little to either side.
         away = max(abs(float(middle)) * 0.5, 0.5)
         lowest, lower, upper, highest = middle - away, middle - away / 2, middle + away / 2, middle + away
+    middle = _within(middle, low, high)
     middle, lower, upper, part, double = (_rounded(value) for value in (middle, lower, upper, _part(middle), middle * 2))
     if np.ndim(middle):
         lowest, highest = _rounded(lowest), _rounded(highest)
     else:
         lowest, highest = ends(float(lowest), float(highest), low, high)
     return Present(middle, lower, upper, lowest, highest, band_of(lowest, highest), part, double)
+
+
+def _within(middle: Any, low: float | None, high: float | None) -> Any:
+    """Half way between ends that there are: where nearly all have the least or the most there is, that would tell nobody apart."""
+    if low is None or high is None or np.ndim(middle) or AT_END * (high - low) < min(middle - low, high - middle):
+        return middle
+    return (low + high) / 2
 
 
 def _part(middle: Any) -> Any:
