@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from typing import Any
 
 from playwright.sync_api import Locator
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
+from hailridge import demo
+from hailridge.core.step.simulation import Frame
 from tests.browser.cases import BrowserCase
+from tests.support import run
 
 
 class Job(BrowserCase):
@@ -74,3 +79,9 @@ class Job(BrowserCase):
     def told(self, what: str, most: int) -> None:
         print(f"({what}: {self.made} gestures)")
         self.assertLessEqual(self.made, most)
+
+    def at_rates(self, document: dict[str, Any]) -> Iterator[tuple[float, list[Frame]]]:
+        """The document's frames at its own rate and at two and a half times that."""
+        for rate in (24.0, 60.0):
+            timed = document | {"clock": document["clock"] | {"frames_per_second": rate}}
+            yield rate, run(timed, assets=demo.assets())

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hailridge import demo
 from hailridge.core.step.simulation import Frame
 from hailridge.model.validation import read_effect
 from tests.browser.jobs import Job
@@ -34,17 +33,6 @@ def swept(document: dict[str, Any]) -> tuple[NDArray[Any], NDArray[Any]]:
 
 
 class Gestures(Job):
-    def at_rates(self, document: dict[str, Any]) -> Iterator[tuple[float, list[Frame]]]:
-        """The document's frames at its own rate and at two and a half times that."""
-        for rate in (24.0, 60.0):
-            yield (
-                rate,
-                run(
-                    document | {"clock": document["clock"] | {"frames_per_second": rate}},
-                    assets=demo.assets(),
-                ),
-            )
-
     def sweeping_ball(self, reach: float, height: float) -> None:
         """A ball that goes from one side to the other during the effect."""
         self.click(self.button("^Add shape"))

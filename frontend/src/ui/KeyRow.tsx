@@ -49,7 +49,6 @@ export function KeyRow(props: Props) {
   );
   return (
     <div className="flex flex-wrap items-center gap-x-2 gap-y-1 text-xs text-soft">
-      {!graded && place}
       {graded ? (
         <span className="flex items-center gap-1">
           <input
@@ -65,7 +64,6 @@ export function KeyRow(props: Props) {
             value={list(chosen.value)}
             onTake={(color) => onCommit(movedKey(keys, index, chosen.at, color, from))}
           />
-          {place}
         </span>
       ) : (
         list(chosen.value).map((number, part, all) => (
@@ -85,6 +83,7 @@ export function KeyRow(props: Props) {
           />
         ))
       )}
+      {place}
       <span className="flex-1" />
       {index < keys.length - 1 && (
         <span role="group" aria-label="On to the next key" className="flex gap-0.5">
