@@ -7,7 +7,7 @@ import "./index.css";
 import { Library } from "./library/Library";
 import { App } from "./state/app";
 import { AppContext } from "./state/use";
-import { late } from "./ui/late";
+import { ahead, late } from "./ui/late";
 import { holdPresses } from "./ui/pressing";
 
 /** What the studio needs is fetched when it is opened, or when the library has nothing else to do. */
@@ -27,7 +27,7 @@ createRoot(document.getElementById("root")!).render(
           <Suspense fallback={<p className="p-10 text-soft">Opening…</p>}>
             <Routes>
               <Route path="/effects/:id" element={<Studio />} />
-              <Route path="*" element={<Library onIdle={() => void studio().catch(() => undefined)} />} />
+              <Route path="*" element={<Library onIdle={() => ahead(studio)} />} />
             </Routes>
           </Suspense>
         </BrowserRouter>

@@ -80,8 +80,8 @@ class Job(BrowserCase):
         print(f"({what}: {self.made} gestures)")
         self.assertLessEqual(self.made, most)
 
-    def at_rates(self, document: dict[str, Any]) -> Iterator[tuple[float, list[Frame]]]:
-        """The document's frames at its own rate and at two and a half times that."""
-        for rate in (24.0, 60.0):
+    def at_rates(self, document: dict[str, Any], *rates: float) -> Iterator[tuple[float, list[Frame]]]:
+        """The document's frames at so many a second: at its own rate and at two and a half times that where nothing else is said."""
+        for rate in rates or (24.0, 60.0):
             timed = document | {"clock": document["clock"] | {"frames_per_second": rate}}
             yield rate, run(timed, assets=demo.assets())

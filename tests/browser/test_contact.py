@@ -172,15 +172,13 @@ class Passing(Job):
         self.key("Escape")
         document = self.document()
         self.told("touched by a passing ball, they turn and stop", 40)
-        for rate in (24.0, 60.0):
-            timed = document | {"clock": document["clock"] | {"frames_per_second": rate}}
-            frames = run(timed, assets=demo.assets())
+        for rate, frames in self.at_rates(document):
             last = frames[-1].columns
             begun = frames[1].columns["position"]
             # Nobody was moved; who lies in the tube that the ball sweeps was touched, once, and nobody else.
             np.testing.assert_allclose(last["position"], begun, atol=1e-6)
             across = np.hypot(begun[:, 1] - 0.8, begun[:, 2])
-            radius = read_effect(timed).shapes[1].radius  # type: ignore[attr-defined]
+            radius = read_effect(document).shapes[1].radius  # type: ignore[attr-defined]
             inside = across < radius + 0.02
             self.assertTrue((last["contact_count"][inside] == 1).all())
             self.assertFalse((last["contact_count"][across > radius + 0.03] > 0).any())
@@ -222,8 +220,7 @@ class Gathering(Job):
             self.choose("release", "let go")
         document = self.document()
         self.told("drops that gather and let go", 45)
-        for rate in (24.0, 48.0):
-            frames = run(document | {"clock": document["clock"] | {"frames_per_second": rate}}, assets=demo.assets())
+        for _rate, frames in self.at_rates(document, 24.0, 48.0):
             acted = np.sum([frame.acted for frame in frames], axis=0)[-3:]
             self.assertTrue(acted[0] > 0 and acted[2] > 0, f"{acted}")
             for frame in frames:

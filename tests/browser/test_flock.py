@@ -6,9 +6,7 @@ import re
 
 import numpy as np
 
-from hailridge import demo
 from tests.browser.jobs import Job
-from tests.support import run
 
 
 class AFlock(Job):
@@ -65,10 +63,7 @@ class AFlock(Job):
         self.told("a starved goal", 30)
         steering = document["rules"][-1]["actions"][0]
         self.assertEqual(steering["urges"][0]["kind"], "seek")
-        for rate in (24.0, 60.0):
-            frames = run(
-                document | {"clock": document["clock"] | {"frames_per_second": rate}}, assets=demo.assets()
-            )
+        for rate, frames in self.at_rates(document):
             middle = np.array([frame.columns["position"].mean(axis=0) for frame in frames])
             # They begin in the middle and end around it, in the time that the effect has.
             self.assertLess(np.linalg.norm(middle[0] - [0, 1, 0]), 0.4)

@@ -103,6 +103,19 @@ class Room(BrowserCase):
         self.whole(page, f"the stage alone at {width}")
         page.keyboard.press("f")
 
+    def test_a_picture_keeps_left_of_the_lens_and_is_whole_without(self) -> None:
+        page = self.open_demo()
+        self.lens("Charts")
+        page.keyboard.press("p")
+        page.get_by_test_id("picture").wait_for()
+        stage, lens, picture = (self.box(f"[data-testid={part}]") for part in ("stage", "lens", "picture"))
+        self.assertAlmostEqual(picture["x"] + picture["width"], lens["x"], delta=1)
+        self.assertAlmostEqual(stage["x"] + stage["width"], lens["x"] + lens["width"], delta=1)
+        # With the stage alone, the lens is open and not there.
+        page.keyboard.press("f")
+        page.get_by_role("button", name="everything again").wait_for()
+        self.assertEqual(self.box("[data-testid=picture]"), self.box("[data-testid=stage]"))
+
     def test_the_stage_has_its_room_and_nothing_moves(self) -> None:
         page = self.open_demo()
         stage = self.box("[data-testid=stage]")

@@ -14,7 +14,7 @@ import { CheckProvider } from "@/state/advisories";
 import { ForecastProvider } from "@/state/forecast";
 import { SessionContext, useApp, usePreferences, useSession, useStudio } from "@/state/use";
 import { Button, Dialog } from "@/ui/controls";
-import { late } from "@/ui/late";
+import { ahead, late } from "@/ui/late";
 import { commands } from "./commands";
 import { FirstHints } from "./FirstHints";
 import { useHighlighting } from "./highlighting";
@@ -126,7 +126,7 @@ function Opened({ picture }: { picture: string | null }) {
   useHighlighting();
   useEffect(() => {
     // Fetched while nobody waits for it, when the stage has long been there.
-    const timer = setTimeout(() => void table().catch(() => undefined), 4000);
+    const timer = setTimeout(() => ahead(table), 4000);
     return () => clearTimeout(timer);
   }, []);
   const open = useMemo(

@@ -1,6 +1,6 @@
 /** How wide the lens is where it is open. */
 
-import { usePreferences } from "@/state/use";
+import { usePreferences, useStudio } from "@/state/use";
 import { useWindowWidth } from "@/ui/room";
 
 export const LEAST = 260;
@@ -10,4 +10,11 @@ export function useLensWidth(): { width: number; most: number } {
   const wanted = usePreferences((state) => state.lensWidth);
   const most = Math.max(LEAST, useWindowWidth() * SHARE);
   return { width: Math.min(wanted, most), most };
+}
+
+/** How much of the stage's right lies below the lens: nothing where that is folded away, or the stage stands alone. */
+export function useLensRoom(): number {
+  const there = useStudio((state) => state.lensOpen && !state.stageOnly);
+  const { width } = useLensWidth();
+  return there ? width : 0;
 }

@@ -5,7 +5,7 @@ import { Suspense, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { EffectSummary } from "@/api/client";
 import { cx } from "@/ui/cx";
-import { late } from "@/ui/late";
+import { ahead, late } from "@/ui/late";
 
 /** The first thing to be seen is the effects; what opens on one is fetched when one comes near, and made when it is asked for. */
 const menu = () => import("@/ui/Menu");
@@ -40,7 +40,7 @@ export function Card({
   const [wanted, setWanted] = useState(false);
   // Who points at an effect probably opens it: what its stage shows first is there by then.
   const comeNear = () => {
-    void menu().catch(() => undefined);
+    ahead(menu);
     if (effect.opening) new Image().src = effect.opening;
   };
   const more = (

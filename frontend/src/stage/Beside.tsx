@@ -5,7 +5,7 @@ import { lastFrame } from "@/state/run";
 import type { Comparing } from "@/state/session";
 import { valueNow } from "@/state/keys";
 import { RunContext, useNow, useSession, useStudio } from "@/state/use";
-import { useLensWidth } from "@/lens/width";
+import { useLensRoom } from "@/lens/width";
 import { Slider } from "@/ui/controls";
 import { count, plain } from "@/ui/numbers";
 import { typed } from "@/ui/typed";
@@ -26,14 +26,13 @@ export function SideBySide({ children }: { children: React.ReactNode }) {
     return () => clearTimeout(timer);
   }, [session, two]);
   // One stage goes on below the lens; of two each keeps its half of what is free.
-  const lens = useStudio((state) => state.lensOpen);
-  const { width } = useLensWidth();
+  const lens = useLensRoom();
   return (
     <section
       aria-label="Stage"
       className="absolute inset-0 flex"
       // What is told on one stage keeps left of the lens.
-      style={{ right: two && lens ? width : 0, "--lens": `${lens && !two ? width : 0}px` } as CSSProperties}
+      style={{ right: two ? lens : 0, "--lens": `${two ? 0 : lens}px` } as CSSProperties}
     >
       <div className="relative min-w-0 flex-1">
         {children}

@@ -14,7 +14,7 @@ const HINT = 6000;
 export function Told({ metre, coarse }: { metre: number; coarse: boolean }) {
   const dialled = useStudio((state) => state.dialled);
   return (
-    <div className="pointer-events-none absolute inset-0 text-xs text-soft">
+    <div className="pointer-events-none absolute inset-y-0 left-0 right-[var(--lens)] text-xs text-soft">
       <div
         data-float
         className={`absolute top-20 flex max-w-[60%] flex-col items-start gap-1.5 ${dialled ? "left-[312px]" : "left-3"}`}
@@ -24,7 +24,7 @@ export function Told({ metre, coarse }: { metre: number; coarse: boolean }) {
         <Ringed />
         <ChosenMany />
       </div>
-      <div data-float className="absolute bottom-3 right-[calc(var(--lens)+12px)] flex flex-col items-end gap-1.5">
+      <div data-float className="absolute bottom-3 right-3 flex flex-col items-end gap-1.5">
         <Progress />
         {coarse && <p className="rounded bg-panel/85 px-2 py-1">drawn coarsely while it is turned</p>}
         <Scale metre={metre} />
@@ -155,7 +155,7 @@ function Messages() {
     return () => clearTimeout(timer);
   }, [hint, session]);
   return (
-    <div className="absolute bottom-12 left-3 right-[calc(var(--lens)+12px)] flex flex-col items-center gap-2 px-[8%]">
+    <div className="absolute bottom-12 left-1/2 flex w-[70%] -translate-x-1/2 flex-col items-center gap-2">
       {hint && (
         <div role="status" className="rounded border border-line bg-panel/95 px-3 py-2 text-text">
           {hint}

@@ -39,3 +39,6 @@ export function late<Name extends string, Props>(
 ): LazyExoticComponent<ComponentType<Props>> {
   return lazy(() => fetched(load).then((module) => ({ default: module[name] })));
 }
+
+/** Fetches something before it is wanted. Where that fails, it is fetched when it is. */
+export const ahead = (load: () => Promise<unknown>): void => void load().catch(() => undefined);

@@ -60,11 +60,11 @@ def _present(values: NDArray[np.float64], low: float | None = None, high: float 
     if len(values) == 0:
         return None
     lowest, lower, middle, upper, highest = np.quantile(values, [0.02, 0.25, 0.5, 0.75, 0.98], axis=0)
+    middle = _off_the_ends(middle, low, high)
     if np.ndim(middle) == 0 and highest - lowest < 1e-9 * max(1.0, abs(highest)):
         # All are alike: what lies a little to either side.
         away = max(abs(float(middle)) * 0.5, 0.5)
         lowest, lower, upper, highest = middle - away, middle - away / 2, middle + away / 2, middle + away
-    middle = _within(middle, low, high)
     middle, lower, upper, part, double = (_rounded(value) for value in (middle, lower, upper, _part(middle), middle * 2))
     if np.ndim(middle):
         lowest, highest = _rounded(lowest), _rounded(highest)
@@ -73,7 +73,7 @@ def _present(values: NDArray[np.float64], low: float | None = None, high: float 
     return Present(middle, lower, upper, lowest, highest, band_of(lowest, highest), part, double)
 
 
-def _within(middle: Any, low: float | None, high: float | None) -> Any:
+def _off_the_ends(middle: Any, low: float | None, high: float | None) -> Any:
     """Half way between ends that there are: where nearly all have the least or the most there is, that would tell nobody apart."""
     if low is None or high is None or np.ndim(middle) or AT_END * (high - low) < min(middle - low, high - middle):
         return middle
